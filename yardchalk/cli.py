@@ -1,0 +1,98 @@
+"""The command line: run a sheet on a folder, start and stop the application."""
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+from yardchalk.core.errors import YardError
+from yardchalk.core.settings import load_sheet, load_spec, shipped
+
+PASSED, FAILED, USAGE, TO_FIX = 0, 1, 2, 3
+
+
+def build_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="./yard", description="Product photos onto pure white or transparency, measured and checked.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    run = commands.add_parser("run", help="run a sheet on photos, without server or database")
+    run.add_argument("photos", nargs="+", metavar="PHOTO_OR_FOLDER")
+    run.add_argument("--sheet", required=True, metavar="NAME|FILE.json", help=f"run sheet: {', '.join(shipped('sheets'))}, or a file")
+    run.add_argument("--spec", required=True, metavar="NAME|FILE.json", help=f"listing spec: {', '.join(shipped('specs'))}, or a file")
+    run.add_argument("--out", required=True, metavar="DIR", type=Path, help="where the results go; nothing there is overwritten")
+    run.add_argument("--workers", type=_positive, default=os.cpu_count() or 1, metavar="N", help="processes (default: one per core)")
+    run.add_argument("--report", type=Path, metavar="FILE.json", help="write verdicts, findings and figures there")
+    run.add_argument("--full-frame", action="store_true", help="keep the photo's own size and place, untrimmed")
+    run.add_argument("--matte", action="store_true", help="write the coverage beside it, as STEM_matte.png")
+    demo = commands.add_parser("demo", help="start the application with the demo lot")
+    demo.add_argument("--port", type=_positive, default=8620, help="first port to try (default: 8620)")
+    commands.add_parser("stop", help="stop the application")
+    return parser
+
+
+def _positive(text: str) -> int:
+    try:
+        value = int(text)
+    except ValueError:
+        value = 0
+    if value < 1:
+        raise argparse.ArgumentTypeError(f"{text} is no whole number from 1")
+    return value
+
+
+def main(arguments: list[str] | None = None) -> int:
+    options = build_parser().parse_args(arguments)
+    try:
+        if options.command == "run":
+            return _run(options)
+        from yardchalk.host import service
+
+        if options.command == "demo":
+            return service.demo(options.port)
+        return service.stop()
+    except YardError as error:
+        print(error.message, file=sys.stderr)
+        return USAGE
+    except KeyboardInterrupt:
+        print("Stopped.", file=sys.stderr)
+        return FAILED
+
+
+def _run(options: argparse.Namespace) -> int:
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    from yardchalk.studio.folder_run import find_photos, run_photos
+
+    sheet, spec = load_sheet(options.sheet), load_spec(options.spec)
+    photos = list(find_photos(options.photos))
+    if not photos:
+        raise YardError("no photos in " + ", ".join(options.photos), remedy="Name JPEG, PNG, TIFF or WebP files, or a folder of them")
+    console = Console(stderr=True)
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(), TextColumn("left"))
+    with Progress(*columns, console=console) as bar:
+        task = bar.add_task(f"{sheet.title or sheet.name}", total=len(photos))
+        report = run_photos(
+            photos,
+            sheet,
+            spec,
+            options.out,
+            workers=options.workers,
+            whole_frame=options.full_frame,
+            matte=options.matte,
+            progress=lambda: bar.advance(task),
+        )
+    for row in report.photos:
+        worst = row.error or (row.findings[0].message if row.findings and row.findings[0].severity != "note" else "")
+        print(f"{row.verdict:6}  {Path(row.source).name}{'  ' + worst if worst else ''}")
+    for refusal in report.refused:
+        print(f"refused {refusal.reason}")
+    if options.report:
+        options.report.parent.mkdir(parents=True, exist_ok=True)
+        options.report.write_text(report.model_dump_json(indent=2) + "\n")
+    if report.refused or any(row.verdict == "failed" for row in report.photos):
+        return FAILED
+    return TO_FIX if any(row.verdict == "fix" for row in report.photos) else PASSED
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,128 @@
+"""The backdrop model: what the empty backdrop looks like at every pixel.
+
+A smooth surface per channel, fitted robustly to the pixels judged backdrop, starting from the ring along the frame
+and growing inward. The surface is a polynomial in the logarithm of linear light: light falls off and vignettes as a
+product of smooth factors, so their logarithm is a low-order sum.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.colour import Float, Mask, encode, to_log
+
+_SMALL = 160  # long side of the picture that the surface is fitted on, px
+# The fit in rounds: order of the surface, whether only the ring counts, and how far (in log light) a pixel may lie
+# from the last surface and still be taken for backdrop.
+_ROUNDS = (
+    (1, True, 0.5),
+    (1, True, 0.3),
+    (2, True, 0.2),
+    (2, True, 0.12),
+    (2, False, 0.12),
+    (2, False, 0.1),
+    (3, False, 0.08),
+    (3, False, 0.06),
+    (3, False, 0.06),
+)
+
+
+@dataclass(frozen=True)
+class BackdropModel:
+    """A fitted backdrop.
+
+    Attributes
+    ----------
+    coefficients : float64, shape (terms, 3)
+        Of the polynomial in x and y (each -1..1 across the picture) for the log of linear R, G, B.
+    order : int
+        Of the polynomial.
+    support : bool, shape (h', w')
+        Where the small picture was judged backdrop.
+    spread : float64, shape (3,)
+        Standard deviation of log light about the surface, on the support.
+    ring_share : float
+        Share of the frame's ring that the model explains, 0..1: how sure the model is.
+    """
+
+    coefficients: NDArray[np.float64]
+    order: int
+    support: Mask
+    spread: NDArray[np.float64]
+    ring_share: float
+
+    def log_light(self, width: int, height: int) -> Float:
+        """Log of linear light of the backdrop over the whole frame, float32 (height, width, 3)."""
+        small = _surface(self.coefficients, self.order, *self.support.shape)
+        return cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR)
+
+    def light(self, width: int, height: int) -> Float:
+        """Linear light of the backdrop over the whole frame, float32 (height, width, 3), at most 1."""
+        return np.exp(np.minimum(self.log_light(width, height), 0.0))
+
+    @property
+    def levels(self) -> tuple[int, int]:
+        """Darkest and lightest coded level (0..255, mean of channels) of the backdrop on its support."""
+        small = _surface(self.coefficients, self.order, *self.support.shape)
+        level = encode(np.exp(np.minimum(small, 0.0))).mean(2)[self.support] * 255
+        return int(round(float(level.min()))), int(round(float(level.max())))
+
+
+def fit_backdrop(pixels: NDArray[np.uint8]) -> BackdropModel:
+    """Fit the backdrop model to coded pixels (h, w, 3), uint8: the analysis picture.
+
+    Iteratively re-weighted least squares. Darker pixels weigh less than lighter ones at the same distance, since what
+    darkens a backdrop (shadow) is common and what lightens it is not.
+    """
+    h, w = pixels.shape[:2]
+    s = _SMALL / max(h, w)
+    small = cv2.resize(pixels, (max(8, round(w * s)), max(8, round(h * s))), interpolation=cv2.INTER_AREA)
+    log = to_log(small).astype(np.float64)
+    hs, ws = log.shape[:2]
+    k = max(2, round(0.06 * min(hs, ws)))
+    ring = np.ones((hs, ws), bool)
+    ring[k:-k, k:-k] = False
+    predicted = np.broadcast_to(np.median(log[ring], axis=0), log.shape)
+    support = ring
+    coefficients = np.zeros((1, 3))
+    for order, ring_only, reach in _ROUNDS:
+        light, chroma = _split(log - predicted)
+        near = (np.abs(light) < reach) & (chroma < max(reach * 0.5, 0.02))
+        support = near & ring if ring_only else _joined_to(ring, near)
+        if support.sum() < 30:
+            support = ring
+        weight = support / (1 + (light / (0.5 * reach)) ** 2)
+        weight *= np.where(light < 0, 1 / (1 + (light / (0.35 * reach)) ** 2), 1)
+        a = _terms(hs, ws, order).reshape(hs * ws, -1)
+        aw = a * weight.reshape(-1, 1)
+        ridge = 1e-6 * weight.sum() * np.eye(a.shape[1])
+        coefficients = np.linalg.solve(a.T @ aw + ridge, aw.T @ log.reshape(-1, 3))
+        predicted = (a @ coefficients).reshape(log.shape)
+    residual = (log - predicted)[support]
+    light, chroma = _split(log - predicted)
+    explained = (light > -0.35) & (light < 0.12) & (chroma < 0.06)
+    return BackdropModel(coefficients, _ROUNDS[-1][0], support, residual.std(axis=0), float(explained[ring].mean()))
+
+
+def _split(residual: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    light = residual.mean(2)
+    return light, np.abs(residual - light[..., None]).max(2)
+
+
+def _joined_to(ring: Mask, near: Mask) -> Mask:
+    """The connected pieces of `near` that hold at least 2 % of the ring."""
+    n, labels = cv2.connectedComponents(near.astype(np.uint8), connectivity=4)
+    keep = np.bincount(labels[ring & near], minlength=n) > 0.02 * ring.sum()
+    keep[0] = False
+    return keep[labels]
+
+
+def _terms(h: int, w: int, order: int) -> NDArray[np.float64]:
+    y, x = np.mgrid[-1 : 1 : h * 1j, -1 : 1 : w * 1j]
+    return np.stack([x**i * y**j for i in range(order + 1) for j in range(order + 1 - i)], -1)
+
+
+def _surface(coefficients: NDArray[np.float64], order: int, h: int, w: int) -> Float:
+    return (_terms(h, w, order) @ coefficients).astype(np.float32)

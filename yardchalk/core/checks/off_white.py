@@ -1,0 +1,66 @@
+"""Pixels of the written file that are meant as backdrop and are not white."""
+
+import cv2
+import numpy as np
+
+from yardchalk.core.checks.finding import Checked, Finding, islands
+from yardchalk.core.colour import Float, Mask, darkest, top
+
+# JPEG compresses by blocks of 8 px (16 with the smoothing across them), so next to an edge it moves backdrop pixels.
+_BLOCKS = 16
+MOVED_FLOOR = 250
+TOUCHING = 3  # px; nearer than this a block cannot hold edge and white both
+_LISTED = 20
+
+
+def within(alpha: Float, distance: int) -> Mask:
+    """Pixels nearer to the product than a distance, px (in rows and columns)."""
+    size = 2 * distance + 1
+    return cv2.dilate((alpha > 0).astype(np.uint8), np.ones((size, size), np.uint8)) > 0
+
+
+def check(c: Checked) -> list[Finding]:
+    """Islands of backdrop pixels with any channel under the spec's level, worst first; JPEG's own as a note."""
+    if c.spec.background != "white":
+        return []
+    step = top(c.result.dtype) // 255
+    low = darkest(c.result)
+    off = (c.alpha == 0) & (low < c.spec.limits.white_level * step)
+    if not off.any():
+        return []
+    findings = []
+    if c.spec.file == "jpeg":
+        moved = off & within(c.alpha, _BLOCKS) & ((low >= MOVED_FLOOR * step) | within(c.alpha, TOUCHING))
+        count = int(moved.sum())
+        if count:
+            least = int(low[moved].min()) // step
+            findings.append(
+                Finding(
+                    check="off-white",
+                    severity="note",
+                    message=f"JPEG compression moved {count:,} px within {_BLOCKS} px of the product, the darkest to {least}",
+                    figure=count,
+                    limit=0,
+                    unit="px",
+                    stage="deliver",
+                )
+            )
+        off &= ~moved
+    labels, stats = islands(off)
+    for i in sorted(range(1, len(stats)), key=lambda i: -int(stats[i, 4]))[:_LISTED]:
+        x, y, w, h, area = (int(v) for v in stats[i])
+        piece = labels[y : y + h, x : x + w] == i
+        least = int(low[y : y + h, x : x + w][piece].min()) // step
+        findings.append(
+            Finding(
+                check="off-white",
+                severity="fix",
+                message=f"Backdrop is not white: {area:,} px, darkest {least}",
+                place=c.place_from_result(x, y, w, h),
+                figure=area,
+                limit=0,
+                unit="px",
+                stage="clear",
+            )
+        )
+    return findings

@@ -1,0 +1,174 @@
+"""One photo from its file to a checked result file: what the command line and the workers both run."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict_of
+from yardchalk.core.checks.off_white import MOVED_FLOOR, TOUCHING, within
+from yardchalk.core.codecs import SUFFIX, decode_photo, encode_grey, encode_picture, inspect_photo
+from yardchalk.core.codecs.reading import Limits
+from yardchalk.core.colour import Coded, Float, Mask, darkest, lightest, to_coded, top
+from yardchalk.core.pixels import Picture
+from yardchalk.core.render import Region, Render
+from yardchalk.core.settings import ListingSpec
+from yardchalk.core.stages.place import Placing, full_frame, place
+
+_QUALITY_STEPS = (95, 97, 99, 100)
+# Our own files are read back without the limits that uploads have.
+_OWN = Limits(max_bytes=2**40, max_pixels=2**40)
+
+
+@dataclass(frozen=True)
+class Result:
+    """A result file and what the checks say of it.
+
+    Attributes
+    ----------
+    data : the file.
+    suffix : its ending, with the dot.
+    matte : grey PNG of the coverage, if it was asked for.
+    preview : uint8, shape (h, w, 3): the result on white, long side at most 640 px.
+    figures : name to number, with the unit in the name.
+    """
+
+    data: bytes
+    suffix: str
+    matte: bytes | None
+    preview: NDArray[np.uint8]
+    verdict: Verdict
+    findings: list[Finding]
+    figures: dict[str, float | None]
+
+
+def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, matte: bool = False) -> Result:
+    """Render, place, encode, read back and check one photo.
+
+    Parameters
+    ----------
+    whole_frame : bool
+        Keep the photo's own size and place instead of the spec's canvas and margins.
+    matte : bool
+        Also encode the coverage.
+    """
+    facts = render.facts
+    background = spec.background if render.sheet.place.background == "spec" else render.sheet.place.background
+    if background != spec.background:
+        spec = spec.model_copy(update={"background": background})
+        if background == "transparent" and spec.file == "jpeg":
+            # JPEG cannot hold transparency; rather than drop it in silence, lay it on white and let the check say so.
+            spec = spec.model_copy(update={"background": "white"})
+    placing = full_frame(facts.width, facts.height) if whole_frame else place(spec, facts.width, facts.height, render.box)
+    pixels, alpha, lost = _on_canvas(render, spec, placing)
+    data, quality = _encode(pixels, alpha, spec)
+    back = decode_photo(data, render.name, _OWN)
+    checked = Checked(
+        facts=facts,
+        spec=spec,
+        clearing=render.clearing,
+        evidence=render.evidence,
+        analysis_scale=render.analysis_scale,
+        alpha=alpha,
+        placing=placing,
+        lost=lost,
+        result=_joined(back),
+        data=data,
+        result_facts=inspect_photo(data, render.name, _OWN),
+        trimmed=not whole_frame,
+        name=render.name,
+    )
+    findings = run_checks(checked)
+    return Result(
+        data=data,
+        suffix=SUFFIX[spec.file],
+        matte=encode_grey(np.round(alpha * 255).astype(np.uint8)) if matte else None,
+        preview=_preview(render, placing, pixels, alpha),
+        verdict=verdict_of(findings),
+        findings=findings,
+        figures=_figures(render, alpha, lost, placing, data, quality),
+    )
+
+
+def _on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Mask]:
+    """The finished canvas (RGB or RGBA), the coverage on it, and which product pixels lifting burnt."""
+    width, height = render.size_at(placing.scale)
+    left, up = max(0, -placing.left), max(0, -placing.top)
+    region = Region(up, min(height, placing.height - placing.top), left, min(width, placing.width - placing.left))
+    source = render.photo(placing.scale)
+    dtype = np.uint16 if source.pixels.dtype == np.uint16 and spec.file == "png" else np.uint8
+    full = top(dtype)
+    clear = spec.background == "transparent"
+    canvas = np.full((placing.height, placing.width, 4 if clear else 3), 0 if clear else full, dtype)
+    alpha = np.zeros((placing.height, placing.width), np.float32)
+    lost = np.zeros(alpha.shape, bool)
+    y, x = up + placing.top, left + placing.left
+    h, w = region.shape
+    if h <= 0 or w <= 0:
+        return canvas, alpha, lost
+    at = np.s_[y : y + h, x : x + w]
+    part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, "white")
+    canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
+    alpha[at] = render.cut(placing.scale, region).alpha
+    if render.sheet.lift.on and render.tone.scope == "photo":
+        before = lightest(source.pixels[region.index])
+        most = top(source.pixels.dtype)
+        lost[at] = (alpha[at] > 0.98) & (lightest(canvas[at]) == full) & (before < most)
+    return canvas, alpha, lost
+
+
+def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, int | None]:
+    """Encode; a JPEG's quality rises until compression keeps the backdrop near the product at 250 or more."""
+    if spec.file == "png":
+        return encode_picture(pixels, "png", dpi=spec.dpi), None
+    data = encode_picture(pixels, "jpeg", quality=spec.quality, dpi=spec.dpi)
+    away = ~within(alpha, TOUCHING)
+    for quality in (spec.quality, *(q for q in _QUALITY_STEPS if q > spec.quality)):
+        if quality != spec.quality:
+            data = encode_picture(pixels, "jpeg", quality=quality, dpi=spec.dpi)
+        back = decode_photo(data, "result", _OWN).pixels
+        if int(darkest(back)[away].min(initial=255)) >= MOVED_FLOOR:
+            break
+    return data, quality
+
+
+def _joined(picture: Picture) -> NDArray[Any]:
+    return picture.pixels if picture.alpha is None else np.dstack([picture.pixels, picture.alpha])
+
+
+def _preview(render: Render, placing: Placing, pixels: Coded, alpha: Float) -> NDArray[np.uint8]:
+    h, w = alpha.shape
+    if pixels.shape[2] == 4:
+        a = alpha[..., None]
+        eight = Picture(np.ascontiguousarray(pixels[..., :3])).eight_bit().pixels
+        pixels = np.where(a >= 1, eight, to_coded((a * (eight / 255.0) ** 2.2 + (1 - a)).astype(np.float32), np.uint8))
+    s = min(1.0, 640 / max(h, w))
+    small = cv2.resize(pixels, (max(1, round(w * s)), max(1, round(h * s))), interpolation=cv2.INTER_AREA)
+    return Picture(small).eight_bit().pixels
+
+
+def _figures(
+    render: Render, alpha: Float, lost: Mask, placing: Placing, data: bytes, quality: int | None
+) -> dict[str, float | None]:
+    graph = render.graph
+    low, high = render.decisions.backdrop.levels
+    covered = max(float(alpha.sum()), 1.0)
+    return {
+        "white point (level)": render.white_point,
+        "just clips (level)": graph.just_clips,
+        "backdrop short of white before the cut (%)": round(100 * _at(graph.short, graph.levels, render.white_point), 3),
+        "product burnt (%)": round(100 * float(lost.sum()) / covered, 3),
+        "backdrop darkest (level)": low,
+        "backdrop lightest (level)": high,
+        "backdrop explains of the border (%)": round(100 * render.decisions.backdrop.ring_share, 1),
+        "product of the photo (%)": round(100 * float(render.decisions.product.mean()), 2),
+        "scale (delivered px per original px)": round(placing.scale, 4),
+        "file (bytes)": len(data),
+        "JPEG quality": quality,
+    }
+
+
+def _at(values: list[float], levels: list[int], level: int) -> float:
+    return values[min(max(level - levels[0], 0), len(values) - 1)]

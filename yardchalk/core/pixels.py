@@ -1,0 +1,57 @@
+"""A picture in memory."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.colour import Coded, resize_linear
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Pixels as they are worked on: upright, in sRGB.
+
+    Attributes
+    ----------
+    pixels : uint8 or uint16, shape (h, w, 3)
+        sRGB-coded colour, straight (not multiplied by alpha).
+    alpha : same dtype, shape (h, w), or None
+        Opacity, if the file had any transparency.
+    scale : float
+        Pixels of this picture for one pixel of the original; 1 is full size.
+    """
+
+    pixels: Coded
+    alpha: NDArray[Any] | None = None
+    scale: float = 1.0
+
+    @property
+    def height(self) -> int:
+        return int(self.pixels.shape[0])
+
+    @property
+    def width(self) -> int:
+        return int(self.pixels.shape[1])
+
+    def resized(self, width: int, height: int) -> "Picture":
+        """The same picture at another size: colour averaged in linear light, alpha as coverage."""
+        if (width, height) == (self.width, self.height):
+            return self
+        alpha = self.alpha
+        if alpha is not None:
+            alpha = cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA)
+        return Picture(resize_linear(self.pixels, width, height), alpha, self.scale * width / self.width)
+
+    def eight_bit(self) -> "Picture":
+        """The same picture in 8 bits a channel."""
+        if self.pixels.dtype == np.uint8:
+            return self
+        alpha = None if self.alpha is None else _to_eight(self.alpha)
+        return Picture(_to_eight(self.pixels), alpha, self.scale)
+
+
+def _to_eight(values: NDArray[Any]) -> NDArray[np.uint8]:
+    return ((values.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)

@@ -1,0 +1,394 @@
+"""The pull: a render asks for a region at a scale, and each stage computes what that needs.
+
+Decisions that look at the whole photo are made once, on the analysis picture, and are the same for a preview tile and
+for a delivered file. Everything computed is kept in a cache under the hash of all that went in, so that a changed
+setting recomputes its own stage and those after it, nothing before.
+"""
+
+import hashlib
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal, TypeVar
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.backdrop import BackdropModel, fit_backdrop
+from yardchalk.core.codecs import decode_photo, inspect_photo
+from yardchalk.core.codecs.reading import Limits as ReadLimits
+from yardchalk.core.codecs.reading import PhotoFacts
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode, to_coded, to_linear, top
+from yardchalk.core.pixels import Picture
+from yardchalk.core.settings import Marks, RunSheet
+from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
+from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
+from yardchalk.core.stages.edge.band import BandSettings, Cutout, page_true, solve_band
+from yardchalk.core.stages.lift import GiveAndTake, Tone, give_and_take, tone_for
+from yardchalk.core.stages.place import product_box
+
+ANALYSIS_SIDE = 1600
+_BOX_SIDE = 800
+Card = Literal["white", "black", "grey", "vivid", "checks"]
+_CARD_LEVELS: dict[str, tuple[int, int, int]] = {
+    "white": (255, 255, 255),
+    "black": (0, 0, 0),
+    "grey": (128, 128, 128),
+    "vivid": (214, 32, 140),
+}
+T = TypeVar("T")
+
+
+class StageCache:
+    """Results by the hash of what went in; the longest unused go first when it is full. Safe among threads."""
+
+    def __init__(self, max_bytes: int = 600_000_000) -> None:
+        self.max_bytes = max_bytes
+        self._kept: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._size = 0
+        self._lock = threading.Lock()
+
+    def get(self, key: tuple[Any, ...], compute: Callable[[], T]) -> T:
+        """The result under the key, computed if it is not there."""
+        digest = hashlib.sha256(repr(key).encode()).hexdigest()
+        with self._lock:
+            if digest in self._kept:
+                self._kept.move_to_end(digest)
+                found: T = self._kept[digest][0]
+                return found
+        value = compute()
+        size = _bytes_of(value)
+        with self._lock:
+            if digest not in self._kept:
+                self._kept[digest] = (value, size)
+                self._size += size
+            while self._size > self.max_bytes and len(self._kept) > 1:
+                _, (_, gone) = self._kept.popitem(last=False)
+                self._size -= gone
+        return value
+
+
+def _bytes_of(value: Any) -> int:
+    if isinstance(value, np.ndarray):
+        return int(value.nbytes)
+    if isinstance(value, (tuple, list)):
+        return sum(_bytes_of(item) for item in value)
+    if hasattr(value, "__dict__"):
+        return sum(_bytes_of(item) for item in vars(value).values()) + 200
+    return 200
+
+
+@dataclass(frozen=True)
+class Decisions:
+    """What was decided on the analysis picture, enough to render any region at any scale.
+
+    Attributes
+    ----------
+    product : bool, shape (h, w)
+        On the analysis picture.
+    backdrop : the backdrop model.
+    noise : standard deviation of log light on the backdrop.
+    """
+
+    product: Mask
+    backdrop: BackdropModel
+    noise: float
+
+
+@dataclass(frozen=True)
+class Region:
+    """A rectangle of the photo at a scale: rows and columns of the whole photo at that scale, in px."""
+
+    top: int
+    bottom: int
+    left: int
+    right: int
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self.bottom - self.top, self.right - self.left
+
+    @property
+    def index(self) -> tuple[slice, slice]:
+        return slice(self.top, self.bottom), slice(self.left, self.right)
+
+    def grown(self, margin: int, height: int, width: int) -> "Region":
+        return Region(
+            max(self.top - margin, 0),
+            min(self.bottom + margin, height),
+            max(self.left - margin, 0),
+            min(self.right + margin, width),
+        )
+
+
+class Render:
+    """One photo under one run sheet.
+
+    Parameters
+    ----------
+    data : bytes
+        The original file.
+    name : str
+        What to call it in messages.
+    sheet, marks :
+        The settings.
+    cache : StageCache, optional
+        Shared between renders; a cache of its own by default.
+    decided : Decisions, optional
+        If they were computed before, for the same photo and clearing settings.
+    """
+
+    def __init__(
+        self,
+        data: bytes,
+        name: str,
+        sheet: RunSheet,
+        marks: Marks | None = None,
+        *,
+        cache: StageCache | None = None,
+        decided: Decisions | None = None,
+        limits: ReadLimits | None = None,
+        digest: str | None = None,
+    ) -> None:
+        self.data, self.name, self.sheet, self.marks = data, name, sheet, marks or Marks()
+        self.cache = cache or StageCache()
+        self.limits = limits or ReadLimits()
+        self._decided = decided
+        self.digest = digest or hashlib.sha256(data).hexdigest()
+
+    @property
+    def facts(self) -> PhotoFacts:
+        return self.cache.get((self.digest, "facts"), lambda: inspect_photo(self.data, self.name, self.limits))
+
+    # The photo at a scale -------------------------------------------------------------------------------------------
+
+    def size_at(self, scale: float) -> tuple[int, int]:
+        """Width and height of the whole photo at a scale, px."""
+        return max(1, round(self.facts.width * scale)), max(1, round(self.facts.height * scale))
+
+    def _decoded(self, long_side: int) -> Picture:
+        full = max(self.facts.width, self.facts.height)
+        # A codec scale serves every smaller size; only few distinct ones are ever decoded.
+        shrink = next((s for s in (8, 4, 2) if full // s >= max(long_side, ANALYSIS_SIDE)), 1)
+        return self.cache.get(
+            (self.digest, "decoded", shrink),
+            lambda: decode_photo(self.data, self.name, self.limits, full // shrink if shrink > 1 else None),
+        )
+
+    def photo(self, scale: float) -> Picture:
+        """The whole photo at a scale (1 is full size), as it came in."""
+        width, height = self.size_at(scale)
+        source = self._decoded(max(width, height))
+        if (source.width, source.height) == (width, height):
+            return source
+        return self.cache.get((self.digest, "photo", width, height), lambda: source.resized(width, height))
+
+    @property
+    def analysis_scale(self) -> float:
+        return min(1.0, ANALYSIS_SIDE / max(self.facts.width, self.facts.height))
+
+    @property
+    def analysis(self) -> Picture:
+        """The analysis picture: long side 1,600 px at most, 8 bits."""
+        return self.photo(self.analysis_scale).eight_bit()
+
+    # Decisions ------------------------------------------------------------------------------------------------------
+
+    @property
+    def evidence(self) -> Evidence:
+        return self.cache.get(
+            (self.digest, "evidence"), lambda: gather_evidence(self.analysis.pixels, self.decisions_backdrop)
+        )
+
+    @property
+    def decisions_backdrop(self) -> BackdropModel:
+        if self._decided is not None:
+            return self._decided.backdrop
+        return self.cache.get((self.digest, "backdrop"), lambda: fit_backdrop(self.analysis.pixels))
+
+    @property
+    def clearing(self) -> Clearing:
+        """What automatic clearing found; everything is product if the stage is off."""
+        return self.cache.get((self.digest, "clearing", self.sheet.clear), self._clear)
+
+    def _clear(self) -> Clearing:
+        shape = self.analysis.pixels.shape[:2]
+        nothing = np.zeros(shape, bool)
+        if not self.sheet.clear.on:
+            return Clearing(~nothing, nothing, nothing, np.zeros((*shape, 3), np.float32), 0.0)
+        alpha = self.analysis.alpha
+        if alpha is not None:
+            # The file already says what is see-through; that is kept, not guessed again.
+            return Clearing(alpha > 0, nothing, nothing, np.zeros((*shape, 3), np.float32), 0.0)
+        return clear_automatically(self.evidence)
+
+    @property
+    def decisions(self) -> Decisions:
+        if self._decided is None:
+            self._decided = Decisions(self.clearing.product, self.decisions_backdrop, self.evidence.shade_noise)
+        return self._decided
+
+    @property
+    def graph(self) -> GiveAndTake:
+        """The give-and-take graph, after evening."""
+        return self.cache.get(
+            (self.digest, "graph", self.sheet.clear, self.sheet.lift.on, self.sheet.lift.even), self._measure
+        )
+
+    def _measure(self) -> GiveAndTake:
+        product = self.decisions.product
+        ratio = np.ones((5, 5), np.uint8)
+        sure = cv2.erode(product.astype(np.uint8), ratio, iterations=2) > 0
+        away = cv2.dilate(product.astype(np.uint8), ratio) == 0
+        evening = tone_for(self.sheet.lift, self.decisions.backdrop, 255).evening
+        return give_and_take(self.analysis.pixels, sure, away, evening)
+
+    @property
+    def white_point(self) -> int:
+        """The white point in force: the photo's own, the run sheet's, or the offered one."""
+        if self.marks.white_point is not None:
+            return self.marks.white_point
+        if self.sheet.lift.white_point != "auto":
+            return self.sheet.lift.white_point
+        return self.graph.offer if self.sheet.lift.on else 255
+
+    @property
+    def tone(self) -> Tone:
+        key = (self.digest, "tone", self.sheet.lift, self.sheet.clear, self.white_point)
+        return self.cache.get(key, lambda: tone_for(self.sheet.lift, self.decisions.backdrop, self.white_point))
+
+    @property
+    def box(self) -> tuple[float, float, float, float]:
+        """Left, top, right, bottom of the visible product as shares of the frame."""
+        return self.cache.get((self.digest, "box", self.sheet.clear), self._find_box)
+
+    def _find_box(self) -> tuple[float, float, float, float]:
+        # A tenth of a percent of the frame is close enough for placing, and a fourth of the work.
+        scale = min(1.0, _BOX_SIDE / max(self.facts.width, self.facts.height))
+        width, height = self.size_at(scale)
+        return product_box(self.cut(scale, Region(0, height, 0, width)).alpha)
+
+    # Regions --------------------------------------------------------------------------------------------------------
+
+    def cut(self, scale: float, region: Region) -> Cutout:
+        """The matte and the freed colours of a region at a scale."""
+        width, height = self.size_at(scale)
+        key = (self.digest, "cut", self.sheet.clear, width, height, region)
+        return self.cache.get(key, lambda: self._cut(width, height, region, scale))
+
+    def _cut(self, width: int, height: int, region: Region, scale: float) -> Cutout:
+        photo = self.photo(scale)
+        if photo.alpha is not None and self.sheet.clear.on:
+            return _given(photo, region)
+        product = self.decisions.product
+        ratio = scale / self.analysis_scale
+        grown = region.grown(int(np.ceil((BandSettings().flank + 12) * ratio)), height, width)
+        local = _resample(product, grown, height, width)
+        if local.all() or not local.any():
+            empty = np.zeros(0, np.intp)
+            alpha = np.full(region.shape, float(local.all()), np.float32)
+            return Cutout(alpha, np.zeros(region.shape, bool), empty, empty, np.zeros((0, 3), np.float32))
+        whole = solve_band(photo.pixels[grown.index], local, ratio, self.decisions.noise)
+        dy, dx = region.top - grown.top, region.left - grown.left
+        h, w = region.shape
+        rows, columns = whole.rows - dy, whole.columns - dx
+        inside = (rows >= 0) & (rows < h) & (columns >= 0) & (columns < w)
+        crop = np.s_[dy : dy + h, dx : dx + w]
+        return Cutout(whole.alpha[crop], whole.band[crop], rows[inside], columns[inside], whole.colour[inside])
+
+    def toned(self, scale: float, region: Region) -> Coded:
+        """The lifted photo, not cut out: coded, the dtype of the photo."""
+        pixels = self.photo(scale).pixels[region.index]
+        width, height = self.size_at(scale)
+        factors = self.tone.factors((height, width), *region.index)
+        if isinstance(factors, float) and factors == 1.0:
+            return pixels
+        return to_coded(np.minimum(to_linear(pixels) * factors, 1.0), pixels.dtype)
+
+    def picture(self, scale: float, region: Region, card: Card = "white") -> Coded:
+        """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing."""
+        cut = self.cut(scale, region)
+        front = self._front(scale, region, cut)
+        back = _card(card, region)
+        out = np.where((cut.alpha == 0)[..., None], _as(back, front.dtype), front)
+        if cut.rows.size:
+            a = cut.alpha[cut.rows, cut.columns][:, None]
+            behind = decode(back[cut.rows, cut.columns] / 255)
+            mixed = a * self._toned_colour(scale, region, cut) + (1 - a) * behind
+            out[cut.rows, cut.columns] = np.where(
+                a > 0, to_coded(mixed, front.dtype), _as(back[cut.rows, cut.columns], front.dtype)
+            )
+        return out
+
+    def cutout(self, scale: float, region: Region) -> Coded:
+        """The finished region as straight RGBA, coded; edges page-true if the run sheet says so."""
+        cut = self.cut(scale, region)
+        front = self._front(scale, region, cut)
+        full = top(front.dtype)
+        alpha = np.round(cut.alpha * full).astype(front.dtype)
+        out = np.dstack([np.where(cut.alpha[..., None] > 0, front, 0), alpha]).astype(front.dtype)
+        if cut.rows.size:
+            a = cut.alpha[cut.rows, cut.columns]
+            colour = self._toned_colour(scale, region, cut)
+            if self.sheet.edge.page_true:
+                a, coded = page_true(a, colour)
+            else:
+                coded = encode(colour)
+            values = np.round(np.column_stack([coded, a]) * full)
+            values[values[:, 3] == 0] = 0
+            out[cut.rows, cut.columns] = values.astype(front.dtype)
+        return out
+
+    def _front(self, scale: float, region: Region, cut: Cutout) -> Coded:
+        if self.tone.scope == "backdrop" and self.sheet.clear.on:
+            return self.photo(scale).pixels[region.index]
+        return self.toned(scale, region)
+
+    def _toned_colour(self, scale: float, region: Region, cut: Cutout) -> Float:
+        if self.tone.scope == "backdrop" and self.sheet.clear.on:
+            return cut.colour
+        width, height = self.size_at(scale)
+        factors = self.tone.factors((height, width), *region.index)
+        if not isinstance(factors, float):
+            factors = factors[cut.rows, cut.columns]
+        return np.minimum(cut.colour * factors, 1.0)
+
+
+def _given(photo: Picture, region: Region) -> Cutout:
+    assert photo.alpha is not None
+    alpha = photo.alpha[region.index].astype(np.float32) / top(photo.alpha.dtype)
+    band = (alpha > 0) & (alpha < 1)
+    rows, columns = np.nonzero(band)
+    colour = to_linear(photo.pixels[region.index][rows, columns][None])[0]
+    return Cutout(alpha, band, rows, columns, colour)
+
+
+def _resample(mask: Mask, region: Region, height: int, width: int) -> Mask:
+    """A mask of the whole photo, on a region of the photo at another size; smooth where it is enlarged."""
+    mh, mw = mask.shape
+    if (mh, mw) == (height, width):
+        return np.ascontiguousarray(mask[region.index])
+    x = ((np.arange(region.left, region.right) + 0.5) * mw / width - 0.5).astype(np.float32)
+    y = ((np.arange(region.top, region.bottom) + 0.5) * mh / height - 0.5).astype(np.float32)
+    grid_x = np.repeat(x[None], len(y), 0)
+    grid_y = np.repeat(y[:, None], len(x), 1)
+    values = cv2.remap(
+        mask.astype(np.uint8) * 255, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
+    return values > 127
+
+
+def _card(card: Card, region: Region) -> NDArray[np.uint8]:
+    h, w = region.shape
+    if card != "checks":
+        return np.broadcast_to(np.array(_CARD_LEVELS[card], np.uint8), (h, w, 3))
+    y = (np.arange(region.top, region.bottom) // 12)[:, None]
+    x = (np.arange(region.left, region.right) // 12)[None]
+    grey = np.where((x + y) % 2 == 0, 255, 214).astype(np.uint8)
+    return np.repeat(grey[..., None], 3, axis=2)
+
+
+def _as(card: NDArray[np.uint8], dtype: Any) -> Coded:
+    return card.astype(np.uint16) * 257 if np.dtype(dtype) == np.uint16 else card

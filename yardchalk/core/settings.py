@@ -1,0 +1,151 @@
+"""The settings of every stage, and what a listing asks for: the single source of schema, files and options.
+
+A *run sheet* holds what fits any photo; *marks* hold what belongs to one photo; a *listing spec* holds what the
+receiving channel demands. JSON Schemas of all three are generated from these models.
+"""
+
+import json
+from importlib.resources import files
+from pathlib import Path
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from yardchalk.core.errors import BadSettings
+
+
+class _Settings(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+WhitePoint = Annotated[int, Field(ge=128, le=255)]
+
+
+class LiftSettings(_Settings):
+    """Tone: push the backdrop towards white."""
+
+    on: bool = Field(True, description="Whether the stage acts at all.")
+    even: float = Field(1.0, ge=0, le=1, description="Strength of Even light: how far the backdrop's gradient is divided out.")
+    white_point: WhitePoint | Literal["auto"] = Field(
+        "auto", description="The level (0 to 255) that becomes white; auto takes the just-clips value, as far as the product bears it."
+    )
+    scope: Literal["photo", "backdrop"] = Field("photo", description="Whether the product's tones move too.")
+
+
+class ClearSettings(_Settings):
+    """Which pixels are backdrop."""
+
+    on: bool = Field(True, description="Whether the backdrop is cleared; off keeps the whole photo.")
+
+
+class EdgeSettings(_Settings):
+    """The matte in the band along the border."""
+
+    page_true: bool = Field(
+        True, description="Store transparent edges so that a browser's blend of coded values comes out as light would mix."
+    )
+
+
+class PlaceSettings(_Settings):
+    """What lies behind the product."""
+
+    background: Literal["spec", "white", "transparent"] = Field("spec", description="Take it from the listing spec, or insist.")
+
+
+class RunSheet(_Settings):
+    """The settings of all stages, with nothing in them that fits one photo only."""
+
+    format: Literal["yardchalk-run-sheet/1"] = "yardchalk-run-sheet/1"
+    name: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,40}$")
+    title: str = ""
+    version: int = Field(1, ge=1)
+    note: str = ""
+    lift: LiftSettings = LiftSettings()
+    clear: ClearSettings = ClearSettings()
+    edge: EdgeSettings = EdgeSettings()
+    place: PlaceSettings = PlaceSettings()
+
+
+class Marks(_Settings):
+    """What belongs to one photo: its departures from the run sheet."""
+
+    white_point: WhitePoint | None = Field(None, description="This photo's own white point.")
+
+
+class Limits(_Settings):
+    """What the checks let pass."""
+
+    white_level: int = Field(255, ge=200, le=255, description="Every channel of a backdrop pixel must reach this level.")
+    lost_highlights: float = Field(0.1, ge=0, le=100, description="Share of the product that may be burnt by us, in %.")
+    left_behind: float = Field(0.02, ge=0, le=100, description="Largest kept place that the backdrop explains, % of the photo.")
+    missing_part: float = Field(0.05, ge=0, le=100, description="Largest dropped place that nothing explains, % of the photo.")
+    fine_edge: float = Field(30.0, ge=0, le=100, description="Share of the product that may be edge rather than solid, in %.")
+    margin_error: float = Field(0.5, ge=0, le=10, description="How far fill and centring may be off, % of the canvas.")
+
+
+class Canvas(_Settings):
+    width: int = Field(ge=16, le=20000, description="px")
+    height: int = Field(ge=16, le=20000, description="px")
+
+
+class ListingSpec(_Settings):
+    """What a listing channel asks for."""
+
+    format: Literal["yardchalk-listing-spec/1"] = "yardchalk-listing-spec/1"
+    name: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,40}$")
+    title: str = ""
+    note: str = ""
+    background: Literal["white", "transparent"] = "white"
+    canvas: Canvas | None = Field(None, description="Fixed canvas; without one the picture is trimmed to the product.")
+    fill: float = Field(85.0, gt=0, le=100, description="With a canvas: share of its tighter side that the product fills, in %.")
+    margin: float = Field(4.0, ge=0, le=45, description="Without a canvas: margin on each side, % of the product's longer side.")
+    enlarge: bool = Field(True, description="Whether a small product may be enlarged to reach the fill share.")
+    file: Literal["jpeg", "png"] = "jpeg"
+    quality: int = Field(92, ge=60, le=100, description="JPEG quality to start from; raised where compression would grey the backdrop.")
+    dpi: float = Field(72.0, ge=1, le=2400)
+    max_bytes: int | None = Field(None, ge=10_000, description="Largest file accepted, bytes.")
+    limits: Limits = Limits()
+
+
+_Model = TypeVar("_Model", RunSheet, ListingSpec)
+
+
+def shipped(kind: Literal["sheets", "specs"]) -> list[str]:
+    """Names of the run sheets or listing specs that ship with the application, in order."""
+    folder = files("yardchalk.core") / "shipped" / kind
+    return sorted(item.name.removesuffix(".json") for item in folder.iterdir() if item.name.endswith(".json"))
+
+
+def _load(model: type[_Model], kind: Literal["sheets", "specs"], name: str) -> _Model:
+    if name in shipped(kind):
+        text = (files("yardchalk.core") / "shipped" / kind / f"{name}.json").read_text()
+    else:
+        path = Path(name)
+        if not path.is_file():
+            raise BadSettings(
+                "is neither a file nor one that ships", where=name, remedy=f"Shipped: {', '.join(shipped(kind))}; or name a .json file"
+            )
+        text = path.read_text()
+    return parse(model, text, name)
+
+
+def parse(model: type[_Model], text: str, where: str) -> _Model:
+    """Read a run sheet or listing spec from JSON; BadSettings names the first field that is wrong."""
+    try:
+        return model.model_validate(json.loads(text))
+    except json.JSONDecodeError as error:
+        raise BadSettings(f"is not JSON (line {error.lineno}: {error.msg})", where=where, remedy="Mend the file") from None
+    except ValidationError as error:
+        first: Any = error.errors()[0]
+        field = ".".join(str(part) for part in first["loc"]) or "the file"
+        raise BadSettings(f"{field}: {first['msg']}", where=where, remedy="Mend that value") from None
+
+
+def load_sheet(name: str) -> RunSheet:
+    """A shipped run sheet by name, or one from a JSON file."""
+    return _load(RunSheet, "sheets", name)
+
+
+def load_spec(name: str) -> ListingSpec:
+    """A shipped listing spec by name, or one from a JSON file."""
+    return _load(ListingSpec, "specs", name)

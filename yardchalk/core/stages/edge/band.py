@@ -1,0 +1,245 @@
+"""The matte in the band along the product's border, where the backdrop is known.
+
+A pixel of the band shows F (product) over B (backdrop) with coverage alpha: C = alpha F + (1 - alpha) B, in linear
+light. B is taken from the nearest sure backdrop, shadow included, F from the nearest sure product; alpha is the
+projection of C - B on F - B. The projection is made in the light of the luma, where JPEG keeps full resolution; chroma,
+which it halves, counts only where luma tells product and backdrop badly apart. Solved in rounds: each gives a
+sharper idea of where the border is, so that F and B can be taken from closer by.
+
+Everything is computed for the band's pixels alone; the rest of the photo is never turned into floating point.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.colour import Coded, Float, Mask, encode, linear_table, luma_light, top
+
+_ROUNDS = 3
+
+
+@dataclass(frozen=True)
+class BandSettings:
+    """Widths in px of the analysis picture, and how noise is treated."""
+
+    flank: float = 24.0  # how far outside the product's true border the found one may lie
+    inner: float = 8.0  # how far inside the trimmed border the product is sure
+    outer: float = 1.5  # how far outside it the backdrop is sure
+    blur: float = 2.6  # how far the lens spreads an edge to either side
+    chroma_weight: float = 0.05
+
+
+@dataclass(frozen=True)
+class Cutout:
+    """A region, cut out.
+
+    Attributes
+    ----------
+    alpha : float32, shape (h, w)
+        Coverage by the product, 0..1.
+    band : bool, shape (h, w)
+        Where alpha was solved; elsewhere it is exactly 0 or 1.
+    rows, columns : intp, shape (n,)
+        The band's pixels.
+    colour : float32, shape (n, 3)
+        Linear light of the product in the band's pixels, freed of the backdrop.
+    """
+
+    alpha: Float
+    band: Mask
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    colour: Float
+
+
+def solve_band(
+    pixels: Coded, product: Mask, ratio: float, noise: float, settings: BandSettings = BandSettings()
+) -> Cutout:
+    """Solve the matte of a region.
+
+    Parameters
+    ----------
+    pixels : uint8 or uint16, shape (h, w, 3)
+        Coded colour of the region.
+    product : bool, shape (h, w)
+        The cleared product with the outer flank of its border.
+    ratio : float
+        Pixels of this region for one pixel of the analysis picture.
+    noise : float
+        Standard deviation of the log light on the backdrop, for telling faint coverage from noise.
+    """
+    h, w = product.shape
+    product = _trim(pixels, product, ratio, noise, settings)
+    inside = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5)
+    core = inside > settings.inner * ratio
+    outside = cv2.distanceTransform((~product).view(np.uint8), cv2.DIST_L2, 5)
+    backdrop = outside > max(1.0, settings.outer * ratio)
+    band = ~(core | backdrop)
+    rows, columns = np.nonzero(band)
+    alpha = core.astype(np.float32)
+    if rows.size == 0 or not backdrop.any():
+        alpha[band] = 1
+        return Cutout(alpha, band & False, rows[:0], columns[:0], np.zeros((0, 3), np.float32))
+    table = linear_table(top(pixels.dtype) + 1)
+    seen = table[pixels[rows, columns]]
+    behind = _nearest(pixels, table, backdrop, rows, columns)
+    unlike = np.zeros((h, w), np.float32)
+    unlike[band] = np.abs(seen - behind).sum(1)
+    thin = _thin_middles(unlike, band, core, ratio, settings.inner)
+    front = _nearest(pixels, table, core | thin, rows, columns)
+    solved, _ = _project(seen, behind, front, settings.chroma_weight)
+    blur = max(1.6, settings.blur * ratio)
+    for _ in range(_ROUNDS - 1):
+        alpha[band] = solved
+        into, out_of = _distances(alpha)
+        sure = core | (band & (into > blur))
+        thin = _thin_middles(unlike, band & (into > 0), sure, ratio, settings.blur + 1.5)
+        behind = _nearest(pixels, table, backdrop | (band & (out_of > blur)), rows, columns)
+        front = _nearest(pixels, table, sure | thin, rows, columns)
+        solved, contrast = _project(seen, behind, front, settings.chroma_weight)
+    # What noise alone can do to alpha here: below that, coverage is not believed.
+    alpha[band] = solved
+    into, out_of = _distances(alpha)
+    doubt = np.clip(2.5 * noise * luma_light(behind) / contrast, 0.02, 0.3)
+    low = doubt * np.where(out_of[band] > blur, 1.0, 0.4)
+    high = doubt * np.where(into[band] > 0.8 * blur, 2.0, 0.4)
+    solved[solved < low] = 0
+    solved[(solved > 1 - high) | ((into[band] > 0.75 * blur) & (solved > 0.55))] = 1
+    alpha[band] = solved
+    colour = _freed(seen, behind, front, solved)
+    return Cutout(alpha, band, rows, columns, colour)
+
+
+def _trim(pixels: Coded, product: Mask, ratio: float, noise: float, settings: BandSettings) -> Mask:
+    """The product without the flank that the clearing left on it.
+
+    Clearing stops where the steps begin, up to a JPEG block of halved chroma before the border. What lies there and is
+    much more like the backdrop beside it than like the product behind it, is backdrop.
+    """
+    table = linear_table(top(pixels.dtype) + 1)
+    inside = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5)
+    core = inside > settings.flank * ratio
+    flank = product & ~core
+    rows, columns = np.nonzero(flank)
+    if rows.size == 0 or product.all():
+        return product
+    seen = table[pixels[rows, columns]]
+    behind = _nearest(pixels, table, ~product, rows, columns)
+    unlike = np.zeros(product.shape, np.float32)
+    unlike[flank] = np.abs(seen - behind).sum(1)
+    thin = _thin_middles(unlike, flank, core, ratio, settings.flank)
+    front = _nearest(pixels, table, core | thin, rows, columns)
+    alpha, contrast = _project(seen, behind, front, settings.chroma_weight)
+    weak = ~product
+    weak[flank] = (alpha < 0.3) & (contrast > 8 * noise * luma_light(behind))
+    n, labels = cv2.connectedComponents(weak.view(np.uint8), connectivity=4)
+    joined = np.zeros(n, bool)
+    joined[labels[~product]] = True
+    joined[0] = False
+    trimmed = product & ~joined[labels]
+    size = 2 * max(1, round(settings.blur * ratio)) + 1
+    margin = cv2.dilate(trimmed.view(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
+    return product & (margin > 0)
+
+
+def _distances(alpha: Float) -> tuple[Float, Float]:
+    """Distance into the product, and out of it, from where alpha is a half."""
+    in_product = (cv2.GaussianBlur(alpha, (0, 0), 0.5) > 0.5).view(np.uint8)
+    return (
+        cv2.distanceTransform(in_product, cv2.DIST_L2, 5),
+        cv2.distanceTransform(1 - in_product, cv2.DIST_L2, 5),
+    )
+
+
+def _nearest(
+    pixels: Coded, table: Float, seeds: Mask, rows: NDArray[np.intp], columns: NDArray[np.intp]
+) -> Float:
+    """Linear light of the nearest seed to each asked pixel, averaged with the seeds beside it; (n, 3)."""
+    h, w = seeds.shape
+    if not seeds.any():
+        return table[pixels[rows, columns]]
+    _, labels = cv2.distanceTransformWithLabels(
+        (~seeds).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    where = np.zeros(int(labels.max()) + 1, np.intp)
+    flat = np.flatnonzero(seeds)
+    where[labels.ravel()[flat]] = flat
+    used, back = np.unique(where[labels[rows, columns]], return_inverse=True)
+    y, x = np.divmod(used, w)
+    total = np.zeros((used.size, 3), np.float32)
+    count = np.zeros((used.size, 1), np.float32)
+    for dy in (-1, 0, 1):
+        for dx in (-1, 0, 1):
+            yy, xx = np.clip(y + dy, 0, h - 1), np.clip(x + dx, 0, w - 1)
+            there = seeds[yy, xx, None]
+            total += np.where(there, table[pixels[yy, xx]], 0)
+            count += there
+    return (total / count)[back]
+
+
+def _thin_middles(unlike: Float, band: Mask, sure: Mask, ratio: float, reach: float) -> Mask:
+    """Middles of wires and bristles, too thin to hold sure product: where the band is most unlike the backdrop.
+
+    Only farther than `reach` (px of the analysis picture) from sure product, and not where something much more unlike
+    the backdrop lies within that reach: that would be a faint flank, not a wire.
+    """
+    size = 2 * max(1, round(2.5 * ratio)) + 1
+    crest = unlike >= 0.92 * cv2.dilate(unlike, np.ones((size, size), np.uint8))
+    size = 2 * max(2, round(reach * ratio)) + 1
+    wide = np.ones((size, size), np.uint8)
+    beside = cv2.dilate(sure.view(np.uint8), wide) > 0
+    return band & crest & ~beside & (unlike > 0.5 * cv2.dilate(unlike, wide))
+
+
+def _project(seen: Float, behind: Float, front: Float, chroma_weight: float) -> tuple[Float, Float]:
+    """Coverage 0..1 (n,) by projection of seen - behind on front - behind, and the contrast it rests on."""
+    luma_behind = luma_light(behind)
+    step = luma_light(front) - luma_behind
+    rise = luma_light(seen) - luma_behind
+    full, part = front - behind, seen - behind
+    full = full - full.mean(1, keepdims=True)
+    part = part - part.mean(1, keepdims=True)
+    square = step * step + chroma_weight * np.einsum("ij,ij->i", full, full)
+    square = np.maximum(square, 1e-7)
+    product = step * rise + chroma_weight * np.einsum("ij,ij->i", full, part)
+    return np.clip(product / square, 0, 1).astype(np.float32), np.sqrt(square).astype(np.float32)
+
+
+def _freed(seen: Float, behind: Float, front: Float, alpha: Float) -> Float:
+    """The product's own colour: solved from C where coverage is nearly full, from nearby product elsewhere."""
+    a = alpha[:, None]
+    solved = (seen - (1 - a) * behind) / np.maximum(a, 0.05)
+    share = np.clip((a - 0.9) * 10, 0, 1)
+    out: Float = np.clip(share * solved + (1 - share) * front, 0, 1).astype(np.float32)
+    return out
+
+
+def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
+    """Alpha and coded colour for which a browser's blend comes out as light would mix.
+
+    Browsers blend coded values. With W the coded linear mix on white and K that on black, alpha' = 1 - mean(W - K)
+    and F' = K / alpha' give both cards, up to the difference between channels, which is shared out evenly.
+
+    Parameters
+    ----------
+    alpha : float32, shape (n,)
+        Coverage.
+    colour : float32, shape (n, 3)
+        Linear light of the product.
+
+    Returns
+    -------
+    alpha : float32, shape (n,)
+    colour : float32, shape (n, 3)
+        sRGB-coded, 0..1, straight.
+    """
+    a = alpha[:, None]
+    white = encode(a * colour + 1 - a)
+    black = encode(a * colour)
+    fit = 1 - (white - black).mean(1, keepdims=True)
+    shared = np.maximum(black + 0.5 * ((white - black) - (1 - fit)), 0)
+    coded: Any = np.clip(shared / np.maximum(fit, 1e-4), 0, 1)
+    return fit[:, 0].astype(np.float32), coded.astype(np.float32)

@@ -1,0 +1,156 @@
+"""Lift: even the light and push the backdrop to white, by a measured amount.
+
+Gains act on linear light. `level` below is a coded level 0..255; the white point w maps level w to 255.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from yardchalk.core.backdrop import BackdropModel
+from yardchalk.core.colour import Float, Mask, darkest, decode, encode, lightest, linear_table
+from yardchalk.core.settings import LiftSettings
+
+_LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
+STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
+LOST = 0.001  # share of the product that may be burnt
+
+
+class GiveAndTake(BaseModel):
+    """For every white point: what it leaves short of white, and what it burns.
+
+    Attributes
+    ----------
+    levels : white points, 128 to 255.
+    short : share of backdrop pixels with any channel below 255, per white point, 0..1.
+    lost_any, lost_all : share of product pixels that reach 255 in any and in all channels and had not before.
+    just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
+    bearable : the least white point that burns at most 0.1 % of the product.
+    offer : what auto takes: just_clips, but no lower than bearable.
+    backdrop, product : histograms of the lightest-clipping measure (the darkest channel), 256 counts each.
+    """
+
+    levels: list[int]
+    short: list[float]
+    lost_any: list[float]
+    lost_all: list[float]
+    just_clips: int | None
+    bearable: int
+    offer: int
+    backdrop: list[int]
+    product: list[int]
+
+
+@dataclass(frozen=True)
+class Tone:
+    """What Lift does to a pixel: linear light times the evening map, times the gain of the white point.
+
+    Attributes
+    ----------
+    evening : float32, shape (h', w'), or None
+        Factors, alike for the three channels, over the whole frame at low resolution.
+    white_point : int
+        Coded level that becomes white.
+    scope : "photo" or "backdrop"
+    """
+
+    evening: Float | None
+    white_point: int
+    scope: str
+
+    @property
+    def gain(self) -> float:
+        return 1 / float(decode(np.array(self.white_point / 255)))
+
+    def factors(self, frame: tuple[int, int], rows: slice, columns: slice) -> Float | float:
+        """Factor on linear light, or factors (rows, columns, 1), for a region of a frame (height, width) at any scale."""
+        if self.evening is None:
+            return self.gain
+        h, w = frame
+        eh, ew = self.evening.shape[:2]
+        sy, sx = h / eh, w / ew
+        map_x = ((np.arange(columns.start, columns.stop) + 0.5) / sx - 0.5).astype(np.float32)
+        map_y = ((np.arange(rows.start, rows.stop) + 0.5) / sy - 0.5).astype(np.float32)
+        grid_x = np.repeat(map_x[None], len(map_y), 0)
+        grid_y = np.repeat(map_y[:, None], len(map_x), 1)
+        out = cv2.remap(self.evening, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return (out * self.gain)[..., None]
+
+
+def evening_map(backdrop: BackdropModel, strength: float) -> Float:
+    """Factors (h', w') that make the backdrop even: (dim / B) to the power of the strength, in linear light.
+
+    `dim` is B at its darkest (first percentile), one value for the three channels' common luma, so that evening alone
+    neither burns anything nor changes the cast. What brightness it costs, the white point gives back as far as the
+    product bears it.
+    """
+    small = backdrop.light(backdrop.support.shape[1], backdrop.support.shape[0])
+    level = np.maximum(small.mean(2, keepdims=True), 1e-3)
+    factors = (np.percentile(level, 1) / level) ** strength
+    return np.minimum(factors, 1.0).astype(np.float32)[..., 0]
+
+
+def tone_for(settings: LiftSettings, backdrop: BackdropModel, white_point: int) -> Tone:
+    """The tone of a photo, given its settled white point."""
+    if not settings.on:
+        return Tone(None, 255, settings.scope)
+    evening = evening_map(backdrop, settings.even) if settings.even > 0 else None
+    return Tone(evening, white_point, settings.scope)
+
+
+def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask, evening: Float | None) -> GiveAndTake:
+    """Measure every white point on the analysis picture.
+
+    Parameters
+    ----------
+    pixels : uint8, shape (h, w, 3)
+    product, backdrop_area : bool, shape (h, w)
+        Sure product and sure backdrop.
+    evening : float32 or None
+        From `evening_map`, if the light is evened first.
+    """
+    # Every second pixel each way: the shares are sure to a hundredth of a percent all the same.
+    pixels = np.ascontiguousarray(pixels[::2, ::2])
+    product, backdrop_area = product[::2, ::2], backdrop_area[::2, ::2]
+    h, w = product.shape
+    low_before, high_before = darkest(pixels), lightest(pixels)
+    # Evening scales all channels alike, so it keeps which of them is darkest and lightest.
+    if evening is None:
+        low, high = low_before.astype(np.int32), high_before.astype(np.int32)
+    else:
+        factors = cv2.resize(evening, (w, h), interpolation=cv2.INTER_LINEAR)
+        table = linear_table(256)
+        low, high = ((encode(table[v] * factors) * 255 + 0.5).astype(np.int32) for v in (low_before, high_before))
+    # A pixel is white at white point w once its darkest channel has level w; it is hurt once its lightest has.
+    back = np.bincount(low[backdrop_area], minlength=257)
+    front_any = np.bincount(high[product & (high_before < 255)], minlength=257)
+    front_all = np.bincount(low[product & (low_before < 255)], minlength=257)
+    total_back, total_front = max(int(back.sum()), 1), max(int(product.sum()), 1)
+    short = np.cumsum(back)[_LEVELS - 1] / total_back
+    lost_any = (np.cumsum(front_any[::-1])[::-1])[_LEVELS] / total_front
+    lost_all = (np.cumsum(front_all[::-1])[::-1])[_LEVELS] / total_front
+    clean = _LEVELS[short <= STILL_SHORT]
+    just_clips = int(clean[-1]) if clean.size else None
+    borne = _LEVELS[lost_any <= LOST]
+    bearable = int(borne[0]) if borne.size else 255
+    seen = np.bincount(low[product], minlength=257)
+    return GiveAndTake(
+        levels=_LEVELS.tolist(),
+        short=np.round(short, 5).tolist(),
+        lost_any=np.round(lost_any, 5).tolist(),
+        lost_all=np.round(lost_all, 5).tolist(),
+        just_clips=just_clips,
+        bearable=bearable,
+        offer=min(255, max(just_clips or 128, bearable)),
+        backdrop=_folded(back),
+        product=_folded(seen),
+    )
+
+
+def _folded(counts: NDArray[np.int64]) -> list[int]:
+    out = counts[:256].copy()
+    out[255] += counts[256]
+    return [int(v) for v in out]

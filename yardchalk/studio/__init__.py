@@ -1,0 +1,1 @@
+"""What the application does with lots, photos, sheets, specs and deliveries. No HTTP, no SQL text."""

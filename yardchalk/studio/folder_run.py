@@ -1,0 +1,144 @@
+"""Run a sheet over files and folders, without server or database: what the command line does."""
+
+import hashlib
+import multiprocessing
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel
+
+from yardchalk.core.checks import Finding
+from yardchalk.core.codecs.reading import Limits
+from yardchalk.core.deliver import produce
+from yardchalk.core.errors import UnreadablePhoto, YardError
+from yardchalk.core.render import Render
+from yardchalk.core.settings import ListingSpec, RunSheet
+from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, stem_of
+from yardchalk.studio.writing import write_new
+
+
+class PhotoReport(BaseModel):
+    source: str
+    outputs: list[str]
+    verdict: str
+    findings: list[Finding]
+    figures: dict[str, float | None]
+    error: str | None = None
+
+
+class Refusal(BaseModel):
+    source: str
+    reason: str
+
+
+class RunReport(BaseModel):
+    """What a run did: by photo, and what was refused and why."""
+
+    format: str = "yardchalk-report/1"
+    sheet: str
+    spec: str
+    photos: list[PhotoReport] = []
+    refused: list[Refusal] = []
+
+
+def find_photos(paths: list[str]) -> Iterator[Path]:
+    """Files as named, and in folders (with those below) all files with a photo's ending, in order of name."""
+    for path in map(Path, paths):
+        if path.is_dir():
+            for below in sorted(path.rglob("*")):
+                if below.is_file() and below.suffix.lower() in PHOTO_SUFFIXES and not hidden(str(below.relative_to(path))):
+                    yield below
+        elif path.exists():
+            yield path
+        else:
+            raise YardError("is not there", where=str(path), remedy="Check the name")
+
+
+def run_photos(
+    photos: list[Path],
+    sheet: RunSheet,
+    spec: ListingSpec,
+    out: Path,
+    *,
+    workers: int,
+    whole_frame: bool = False,
+    matte: bool = False,
+    progress: Callable[[], None] = lambda: None,
+) -> RunReport:
+    """Run the sheet on every photo, in as many processes as workers; the report keeps the photos' order."""
+    report = RunReport(sheet=sheet.name, spec=spec.name)
+    jobs = [(path, stem, sheet, spec, out, whole_frame, matte) for path, stem in zip(photos, _stems(photos), strict=True)]
+    rows: dict[int, PhotoReport | Refusal] = {}
+    if workers <= 1 or len(jobs) <= 1:
+        for i, job in enumerate(jobs):
+            rows[i] = _run_one(*job)
+            progress()
+    else:
+        context = multiprocessing.get_context("spawn")
+        with ProcessPoolExecutor(min(workers, len(jobs)), mp_context=context, initializer=one_core) as pool:
+            futures = {pool.submit(_run_one, *job): i for i, job in enumerate(jobs)}
+            for future in as_completed(futures):
+                rows[futures[future]] = future.result()
+                progress()
+    for i in range(len(jobs)):
+        row = rows[i]
+        if isinstance(row, Refusal):
+            report.refused.append(row)
+        else:
+            report.photos.append(row)
+    return report
+
+
+def one_core() -> None:
+    """Keep a worker process to one core: the libraries' own threads only get into each other's way."""
+    import cv2
+
+    os.environ["VIPS_CONCURRENCY"] = "1"
+    cv2.setNumThreads(1)
+
+
+def _stems(photos: list[Path]) -> list[str]:
+    """Output stems; photos of the same stem are numbered here, so that the names do not hang on who is done first."""
+    used: dict[str, int] = {}
+    stems = []
+    for path in photos:
+        stem = stem_of(path.name)
+        used[stem.lower()] = used.get(stem.lower(), 0) + 1
+        stems.append(stem if used[stem.lower()] == 1 else f"{stem}-{used[stem.lower()]}")
+    return stems
+
+
+def _run_one(
+    path: Path, stem: str, sheet: RunSheet, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool
+) -> PhotoReport | Refusal:
+    limits = Limits()
+    try:
+        if path.stat().st_size > limits.max_bytes:
+            raise UnreadablePhoto(
+                f"has {path.stat().st_size / 1e6:.0f} MB, more than the {limits.max_bytes / 1e6:.0f} MB allowed",
+                where=path.name,
+                remedy="Save it smaller",
+            )
+        data = path.read_bytes()
+        render = Render(data, path.name, sheet, digest=hashlib.sha256(data).hexdigest())
+        result = produce(render, spec, whole_frame=whole_frame, matte=matte)
+        outputs = [str(write_new(out, stem, result.suffix, result.data))]
+        if result.matte is not None:
+            outputs.append(str(write_new(out, f"{stem}_matte", ".png", result.matte)))
+    except UnreadablePhoto as error:
+        return Refusal(source=str(path), reason=error.message)
+    except (YardError, OSError) as error:
+        return _failed(path, str(error))
+    except Exception as error:  # one photo's fault must not end the run of the others
+        return _failed(path, f"{path.name}: could not be worked ({type(error).__name__}: {error}). Please report this photo.")
+    return PhotoReport(
+        source=str(path), outputs=outputs, verdict=result.verdict, findings=result.findings, figures=result.figures
+    )
+
+
+def _failed(path: Path, message: str) -> PhotoReport:
+    empty: dict[str, Any] = {}
+    return PhotoReport(source=str(path), outputs=[], verdict="failed", findings=[], figures=empty, error=message)
