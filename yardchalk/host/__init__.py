@@ -1,0 +1,1 @@
+"""What starts and stops the processes on one machine: PostgreSQL, workers, web server."""

@@ -1,0 +1,1 @@
+"""The background queue: Procrastinate on the application's own PostgreSQL."""

@@ -1,0 +1,1 @@
+"""PostgreSQL through plain SQL, and the file store for pictures."""

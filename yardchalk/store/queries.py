@@ -1,0 +1,242 @@
+"""All SQL of the application, as functions on a connection. Parameters are always bound."""
+
+from typing import Any
+
+from psycopg import Connection
+from psycopg.types.json import Jsonb
+
+Row = dict[str, Any]
+EVENTS = "yard_events"
+
+_VERDICTS = """
+    count(p.id) AS photos,
+    count(*) FILTER (WHERE p.state = 'done' AND p.verdict = 'ready') AS ready,
+    count(*) FILTER (WHERE p.state = 'done' AND p.verdict = 'look') AS look,
+    count(*) FILTER (WHERE p.state = 'done' AND p.verdict = 'fix') AS fix,
+    count(*) FILTER (WHERE p.state = 'failed') AS failed,
+    count(*) FILTER (WHERE p.state IN ('waiting', 'running')) AS waiting,
+    count(*) FILTER (WHERE p.state = 'idle') AS idle
+"""
+
+
+def _one(connection: Connection[Row], sql: str, *values: Any) -> Row | None:
+    return connection.execute(sql, values).fetchone()  # type: ignore[arg-type]
+
+
+def _all(connection: Connection[Row], sql: str, *values: Any) -> list[Row]:
+    return connection.execute(sql, values).fetchall()  # type: ignore[arg-type]
+
+
+def announce(connection: Connection[Row], payload: str) -> None:
+    """Tell the listeners, once the transaction is committed."""
+    connection.execute("SELECT pg_notify(%s, %s)", (EVENTS, payload))
+
+
+# Lots ---------------------------------------------------------------------------------------------------------------
+
+
+def add_lot(connection: Connection[Row], name: str, sheet: str, spec: str) -> int:
+    row = _one(connection, "INSERT INTO lots (name, sheet, spec) VALUES (%s, %s, %s) RETURNING id", name, sheet, spec)
+    assert row is not None
+    return int(row["id"])
+
+
+def lots(connection: Connection[Row]) -> list[Row]:
+    return _all(
+        connection,
+        f"""SELECT l.*, {_VERDICTS},
+                   (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id) AS refused,
+                   ARRAY(SELECT f.id FROM photos f WHERE f.lot_id = l.id AND f.preview IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
+            FROM lots l LEFT JOIN photos p ON p.lot_id = l.id GROUP BY l.id ORDER BY l.id DESC""",
+    )
+
+
+def lot(connection: Connection[Row], lot_id: int) -> Row | None:
+    return _one(
+        connection,
+        f"""SELECT l.*, {_VERDICTS}, (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id) AS refused
+            FROM lots l LEFT JOIN photos p ON p.lot_id = l.id WHERE l.id = %s GROUP BY l.id""",
+        lot_id,
+    )
+
+
+def lot_named(connection: Connection[Row], name: str) -> Row | None:
+    return _one(connection, "SELECT * FROM lots WHERE name = %s ORDER BY id LIMIT 1", name)
+
+
+def set_lot(connection: Connection[Row], lot_id: int, sheet: str, spec: str) -> None:
+    connection.execute("UPDATE lots SET sheet = %s, spec = %s WHERE id = %s", (sheet, spec, lot_id))
+
+
+# Photos -------------------------------------------------------------------------------------------------------------
+
+
+def add_photo(connection: Connection[Row], lot_id: int, name: str, digest: str, size: int, facts: Any) -> int | None:
+    """The new photo's id, or None if the lot holds the same content already."""
+    row = _one(
+        connection,
+        """INSERT INTO photos (lot_id, name, digest, bytes, facts) VALUES (%s, %s, %s, %s, %s)
+           ON CONFLICT (lot_id, digest) DO NOTHING RETURNING id""",
+        lot_id,
+        name,
+        digest,
+        size,
+        Jsonb(facts),
+    )
+    return None if row is None else int(row["id"])
+
+
+def photo_of_content(connection: Connection[Row], lot_id: int, digest: str) -> Row | None:
+    return _one(connection, "SELECT * FROM photos WHERE lot_id = %s AND digest = %s", lot_id, digest)
+
+
+def photos(connection: Connection[Row], lot_id: int) -> list[Row]:
+    return _all(connection, "SELECT * FROM photos WHERE lot_id = %s ORDER BY id", lot_id)
+
+
+def photo(connection: Connection[Row], photo_id: int) -> Row | None:
+    return _one(
+        connection,
+        "SELECT p.*, l.sheet, l.spec, l.name AS lot_name FROM photos p JOIN lots l ON l.id = p.lot_id WHERE p.id = %s",
+        photo_id,
+    )
+
+
+def set_marks(connection: Connection[Row], photo_id: int, marks: Any) -> None:
+    connection.execute("UPDATE photos SET marks = %s, updated_at = now() WHERE id = %s", (Jsonb(marks), photo_id))
+
+
+def ask(connection: Connection[Row], photo_id: int, key: str, job_id: int) -> None:
+    connection.execute(
+        "UPDATE photos SET state = 'waiting', asked_key = %s, job_id = %s, error = NULL, updated_at = now() WHERE id = %s",
+        (key, job_id, photo_id),
+    )
+
+
+def begin(connection: Connection[Row], photo_id: int, key: str) -> bool:
+    """Whether the photo is to be computed under this key: it is what was asked last, and is not done yet."""
+    row = _one(
+        connection,
+        """UPDATE photos SET state = 'running', updated_at = now()
+           WHERE id = %s AND asked_key = %s AND done_key IS DISTINCT FROM asked_key AND state IN ('waiting', 'running')
+           RETURNING id""",
+        photo_id,
+        key,
+    )
+    return row is not None
+
+
+def finish(connection: Connection[Row], photo_id: int, key: str, done: Row) -> bool:
+    """Keep a run's result, unless something else was asked meanwhile or it is there already."""
+    row = _one(
+        connection,
+        """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, verdict = %s, findings = %s, figures = %s,
+                  preview = %s, result = %s, result_suffix = %s, error = NULL, updated_at = now()
+           WHERE id = %s AND asked_key = %s AND done_key IS DISTINCT FROM %s RETURNING id""",
+        key,
+        done["verdict"],
+        Jsonb(done["findings"]),
+        Jsonb(done["figures"]),
+        done["preview"],
+        done["result"],
+        done["suffix"],
+        photo_id,
+        key,
+        key,
+    )
+    return row is not None
+
+
+def settle(connection: Connection[Row], photo_id: int, key: str) -> None:
+    """A photo that was asked again for what it already holds is done."""
+    connection.execute(
+        "UPDATE photos SET state = 'done', updated_at = now() WHERE id = %s AND asked_key = %s AND done_key = %s",
+        (photo_id, key, key),
+    )
+
+
+def fail(connection: Connection[Row], photo_id: int, key: str, error: str) -> None:
+    connection.execute(
+        "UPDATE photos SET state = 'failed', error = %s, updated_at = now() WHERE id = %s AND asked_key = %s",
+        (error, photo_id, key),
+    )
+
+
+def waiting(connection: Connection[Row], lot_id: int) -> list[Row]:
+    return _all(connection, "SELECT id, job_id, done_key FROM photos WHERE lot_id = %s AND state = 'waiting' FOR UPDATE", lot_id)
+
+
+def unask(connection: Connection[Row], photo_id: int) -> None:
+    """Back to what it was before it was asked."""
+    connection.execute(
+        """UPDATE photos SET state = CASE WHEN done_key IS NULL THEN 'idle' ELSE 'done' END, asked_key = done_key,
+                  updated_at = now() WHERE id = %s AND state = 'waiting'""",
+        (photo_id,),
+    )
+
+
+def remove_photo(connection: Connection[Row], photo_id: int) -> None:
+    connection.execute("DELETE FROM photos WHERE id = %s", (photo_id,))
+
+
+def refuse(connection: Connection[Row], lot_id: int, name: str, reason: str) -> None:
+    connection.execute("INSERT INTO refusals (lot_id, name, reason) VALUES (%s, %s, %s)", (lot_id, name, reason))
+
+
+def refusals(connection: Connection[Row], lot_id: int) -> list[Row]:
+    return _all(connection, "SELECT name, reason, at FROM refusals WHERE lot_id = %s ORDER BY id DESC LIMIT 200", lot_id)
+
+
+# Deliveries ---------------------------------------------------------------------------------------------------------
+
+
+def add_delivery(connection: Connection[Row], lot_id: int, sheet: str, spec: str, folder: str) -> int:
+    row = _one(
+        connection,
+        "INSERT INTO deliveries (lot_id, sheet, spec, folder) VALUES (%s, %s, %s, %s) RETURNING id",
+        lot_id,
+        sheet,
+        spec,
+        folder,
+    )
+    assert row is not None
+    return int(row["id"])
+
+
+def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) -> None:
+    connection.execute(
+        """INSERT INTO delivery_files (delivery_id, photo_id, name, source, source_digest, digest, bytes, verdict, findings)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)""",
+        (
+            delivery_id,
+            file["photo_id"],
+            file["name"],
+            file["source"],
+            file["source_digest"],
+            file["digest"],
+            file["bytes"],
+            file["verdict"],
+            Jsonb(file["findings"]),
+        ),
+    )
+
+
+def deliveries(connection: Connection[Row]) -> list[Row]:
+    return _all(
+        connection,
+        """SELECT d.*, l.name AS lot_name, count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes
+           FROM deliveries d JOIN lots l ON l.id = d.lot_id LEFT JOIN delivery_files f ON f.delivery_id = d.id
+           GROUP BY d.id, l.name ORDER BY d.id DESC LIMIT 200""",
+    )
+
+
+def delivery(connection: Connection[Row], delivery_id: int) -> Row | None:
+    return _one(
+        connection,
+        "SELECT d.*, l.name AS lot_name FROM deliveries d JOIN lots l ON l.id = d.lot_id WHERE d.id = %s",
+        delivery_id,
+    )
+
+
+def delivery_files(connection: Connection[Row], delivery_id: int) -> list[Row]:
+    return _all(connection, "SELECT * FROM delivery_files WHERE delivery_id = %s ORDER BY id", delivery_id)

@@ -1,0 +1,49 @@
+"""What every action of the studio works with."""
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Protocol
+
+from psycopg import Connection
+from psycopg_pool import ConnectionPool
+
+from yardchalk.core.codecs.reading import Limits
+from yardchalk.store import queries
+from yardchalk.store.files import FileStore
+
+
+class Queue(Protocol):
+    """The background queue, as far as the studio needs it."""
+
+    def ask_run(self, connection: Connection[Any], photo_id: int, key: str, *, urgent: bool) -> int:
+        """Queue a run inside the caller's transaction; returns the job's number."""
+        ...
+
+    def cancel(self, job_id: int) -> bool:
+        """Take a job back that has not begun; whether that was in time."""
+        ...
+
+
+@dataclass(frozen=True)
+class Studio:
+    """Database, file store, queue, and where deliveries are written."""
+
+    pool: ConnectionPool
+    files: FileStore
+    queue: Queue
+    deliveries: Path
+    limits: Limits = field(default_factory=Limits)
+
+    @contextmanager
+    def transaction(self) -> Iterator[Connection[Any]]:
+        """One transaction: a user's action happens whole or not at all."""
+        with self.pool.connection() as connection, connection.transaction():
+            yield connection
+
+
+def announce(connection: Connection[Any], lot_id: int, photo_id: int | None = None) -> None:
+    """Tell open pages, once the transaction is through, that something of a lot changed."""
+    queries.announce(connection, json.dumps({"lot": lot_id, "photo": photo_id}))

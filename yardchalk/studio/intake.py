@@ -1,0 +1,110 @@
+"""Intake: files and ZIPs into a lot; what cannot be read is refused by name, the rest goes on."""
+
+import hashlib
+import zipfile
+from collections.abc import Iterator
+from typing import IO
+
+from pydantic import BaseModel
+
+from yardchalk.core.codecs import decode_photo, inspect_photo
+from yardchalk.core.codecs.reading import Limits
+from yardchalk.core.errors import UnreadablePhoto
+from yardchalk.store import queries
+from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.names import hidden, safe_name
+
+_ZIP_ENTRIES = 5_000
+
+
+class Refused(BaseModel):
+    name: str
+    reason: str
+
+
+class IntakeReport(BaseModel):
+    """What came in, what the lot had already, and what was refused and why."""
+
+    added: list[int] = []
+    known: list[str] = []
+    refused: list[Refused] = []
+
+
+def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes]) -> IntakeReport:
+    """Take one dropped file in: a photo, or a ZIP of photos.
+
+    Parameters
+    ----------
+    name : str
+        As the sender calls it; only used for messages and as the photo's name, made safe.
+    file : binary file
+        On disk, seekable.
+    """
+    report = IntakeReport()
+    head = file.read(4)
+    file.seek(0)
+    entries = _unzipped(file, safe_name(name), studio.limits, report) if head == b"PK\x03\x04" else iter([(name, file)])
+    for entry_name, entry in entries:
+        if not hidden(entry_name):
+            _take_one(studio, lot_id, safe_name(entry_name), entry, report)
+    with studio.transaction() as connection:
+        for refused in report.refused:
+            queries.refuse(connection, lot_id, refused.name, refused.reason)
+        announce(connection, lot_id)
+    return report
+
+
+def _take_one(studio: Studio, lot_id: int, name: str, file: IO[bytes], report: IntakeReport) -> None:
+    try:
+        data = file.read(studio.limits.max_bytes + 1)
+        facts = inspect_photo(data, name, studio.limits)
+        # Read to the end at the smallest codec scale: a file cut short is found now, not in the middle of a run.
+        decode_photo(data, name, studio.limits, 200)
+    except UnreadablePhoto as error:
+        report.refused.append(Refused(name=name, reason=error.message))
+        return
+    except (zipfile.BadZipFile, OSError, EOFError, RuntimeError):
+        report.refused.append(Refused(name=name, reason=f"{name}: cannot be unpacked. Make the ZIP again, without a password."))
+        return
+    digest = hashlib.sha256(data).hexdigest()
+    with studio.transaction() as connection:
+        known = queries.photo_of_content(connection, lot_id, digest)
+    if known is not None:
+        report.known.append(f"{name} is {known['name']}, which the lot has already")
+        return
+    studio.files.put(data)
+    with studio.transaction() as connection:
+        photo_id = queries.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump())
+        announce(connection, lot_id, photo_id)
+    if photo_id is None:
+        report.known.append(f"{name} is in the lot already")
+    else:
+        report.added.append(photo_id)
+
+
+def _unzipped(file: IO[bytes], name: str, limits: Limits, report: IntakeReport) -> Iterator[tuple[str, IO[bytes]]]:
+    try:
+        archive = zipfile.ZipFile(file)
+    except zipfile.BadZipFile:
+        report.refused.append(Refused(name=name, reason=f"{name}: is a broken ZIP. Make it again."))
+        return
+    with archive:
+        entries = [entry for entry in archive.infolist() if not entry.is_dir() and not hidden(entry.filename)]
+        if len(entries) > _ZIP_ENTRIES:
+            reason = f"{name}: holds {len(entries):,} files, more than {_ZIP_ENTRIES:,}. Split it."
+            report.refused.append(Refused(name=name, reason=reason))
+            return
+        for entry in entries:
+            label = safe_name(entry.filename)
+            if entry.file_size > limits.max_bytes:
+                size = f"has {entry.file_size / 1e6:.0f} MB unpacked, more than the {limits.max_bytes / 1e6:.0f} MB allowed"
+                report.refused.append(Refused(name=label, reason=f"{label}: {size}. Save it smaller."))
+                continue
+            try:
+                opened = archive.open(entry)
+            except (RuntimeError, NotImplementedError, zipfile.BadZipFile):
+                reason = f"{label}: cannot be unpacked. Make the ZIP again, without a password."
+                report.refused.append(Refused(name=label, reason=reason))
+                continue
+            with opened:
+                yield entry.filename, opened

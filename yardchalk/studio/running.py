@@ -1,0 +1,163 @@
+"""Runs: what is asked of the queue, and what a worker does for one photo."""
+
+import hashlib
+import io
+import zipfile
+from typing import Any
+
+import numpy as np
+
+from yardchalk.core.backdrop import BackdropModel
+from yardchalk.core.codecs import encode_picture
+from yardchalk.core.deliver import produce
+from yardchalk.core.errors import YardError
+from yardchalk.core.render import Decisions, Render, StageCache
+from yardchalk.core.settings import Marks, RunSheet, load_sheet, load_spec
+from yardchalk.store import queries
+from yardchalk.studio.context import Studio, announce
+
+# Part of every run's key: a new engine computes everything anew.
+ENGINE = "1"
+
+
+def run_key(photo: queries.Row, sheet: str, spec: str) -> str:
+    """Hash of all that a run's result hangs on."""
+    parts = (
+        ENGINE,
+        photo["digest"],
+        load_sheet(sheet).model_dump_json(),
+        load_spec(spec).model_dump_json(),
+        Marks.model_validate(photo["marks"]).model_dump_json(),
+    )
+    return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+
+def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urgent: bool = False) -> int:
+    """Queue every photo of the lot (or those named) whose result is not what its settings ask; how many were queued."""
+    with studio.transaction() as connection:
+        lot = queries.lot(connection, lot_id)
+        if lot is None:
+            raise YardError("is not there", where=f"lot {lot_id}", remedy="Go back to the lots")
+        asked = 0
+        for photo in queries.photos(connection, lot_id):
+            if only is not None and photo["id"] not in only:
+                continue
+            key = run_key(photo, lot["sheet"], lot["spec"])
+            busy = photo["state"] in ("waiting", "running") and photo["asked_key"] == key
+            if busy or (photo["done_key"] == key and photo["state"] == "done"):
+                continue
+            job = studio.queue.ask_run(connection, photo["id"], key, urgent=urgent)
+            queries.ask(connection, photo["id"], key, job)
+            asked += 1
+        announce(connection, lot_id)
+    return asked
+
+
+def cancel_runs(studio: Studio, lot_id: int) -> int:
+    """Take back what has not begun; how many photos that were."""
+    with studio.transaction() as connection:
+        rows = queries.waiting(connection, lot_id)
+        taken = [row for row in rows if row["job_id"] is None or studio.queue.cancel(row["job_id"])]
+        for row in taken:
+            queries.unask(connection, row["id"])
+        announce(connection, lot_id)
+    return len(taken)
+
+
+def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
+    """What a worker does: run one photo and keep the result. Whether it was this call that did it.
+
+    Safe to be called again with the same key: a photo that was done meanwhile is left alone.
+    """
+    with studio.transaction() as connection:
+        photo = queries.photo(connection, photo_id)
+        if photo is None or not queries.begin(connection, photo_id, key):
+            if photo is not None:
+                queries.settle(connection, photo_id, key)
+                announce(connection, photo["lot_id"], photo_id)
+            return False
+        announce(connection, photo["lot_id"], photo_id)
+    try:
+        done = _compute(studio, photo)
+    except YardError as error:
+        _record_failure(studio, photo, key, error.message)
+        return False
+    except Exception as error:
+        # Put before the person on the line-up; the others go on, and Retry is one press away.
+        message = f"{photo['name']}: could not be worked ({type(error).__name__}: {error}). Try again; if it stays, report this photo."
+        _record_failure(studio, photo, key, message)
+        return False
+    with studio.transaction() as connection:
+        mine = queries.finish(connection, photo_id, key, done)
+        announce(connection, photo["lot_id"], photo_id)
+    return mine
+
+
+def _record_failure(studio: Studio, photo: queries.Row, key: str, message: str) -> None:
+    with studio.transaction() as connection:
+        queries.fail(connection, photo["id"], key, message)
+        announce(connection, photo["lot_id"], photo["id"])
+
+
+def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
+    sheet, spec = load_sheet(photo["sheet"]), load_spec(photo["spec"])
+    render = open_render(studio, photo, sheet)
+    result = produce(render, spec)
+    keep_decisions(studio, photo["digest"], sheet, render.decisions)
+    return {
+        "verdict": result.verdict,
+        "findings": [finding.model_dump(mode="json") for finding in result.findings],
+        "figures": result.figures,
+        "preview": studio.files.put(encode_picture(result.preview, "jpeg", quality=90)),
+        "result": studio.files.put(result.data),
+        "suffix": result.suffix,
+    }
+
+
+def open_render(
+    studio: Studio, photo: queries.Row, sheet: RunSheet, cache: StageCache | None = None, data: bytes | None = None
+) -> Render:
+    """A render of a photo under a run sheet and the photo's own marks, with its decisions if they are known."""
+    return Render(
+        data if data is not None else studio.files.get(photo["digest"]),
+        photo["name"],
+        sheet,
+        Marks.model_validate(photo["marks"]),
+        cache=cache,
+        decided=known_decisions(studio, photo["digest"], sheet) if cache is not None else None,
+        digest=photo["digest"],
+    )
+
+
+def _decisions_key(digest: str, sheet: RunSheet) -> str:
+    return f"decisions {ENGINE} {digest} {sheet.clear.model_dump_json()}"
+
+
+def keep_decisions(studio: Studio, digest: str, sheet: RunSheet, decided: Decisions) -> None:
+    """Keep what was decided, so that the bench opens without deciding again."""
+    out = io.BytesIO()
+    b = decided.backdrop
+    np.savez_compressed(
+        out,
+        product=np.packbits(decided.product),
+        shape=np.array(decided.product.shape),
+        support=b.support,
+        coefficients=b.coefficients,
+        spread=b.spread,
+        numbers=np.array([b.order, b.ring_share, decided.noise]),
+    )
+    studio.files.put_derived(_decisions_key(digest, sheet), out.getvalue())
+
+
+def known_decisions(studio: Studio, digest: str, sheet: RunSheet) -> Decisions | None:
+    data = studio.files.get_derived(_decisions_key(digest, sheet))
+    if data is None:
+        return None
+    try:
+        kept = np.load(io.BytesIO(data), allow_pickle=False)
+        h, w = (int(v) for v in kept["shape"])
+        order, ring_share, noise = (float(v) for v in kept["numbers"])
+        model = BackdropModel(kept["coefficients"], int(order), kept["support"], kept["spread"], ring_share)
+        return Decisions(np.unpackbits(kept["product"], count=h * w).reshape(h, w).astype(bool), model, noise)
+    except (ValueError, KeyError, OSError, zipfile.BadZipFile):
+        return None
