@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from skimage.color import deltaE_ciede2000, rgb2lab
 
-Coded = NDArray[np.uint8] | NDArray[np.uint16]
+# uint8 or uint16; numpy's types lose the difference in most calls, so it is said in words.
+Coded = NDArray[Any]
 Float = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 

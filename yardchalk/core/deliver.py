@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,12 +10,13 @@ from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict
 from yardchalk.core.checks.off_white import MOVED_FLOOR, TOUCHING, within
 from yardchalk.core.codecs import SUFFIX, decode_photo, encode_grey, encode_picture, inspect_photo
 from yardchalk.core.codecs.reading import Limits
-from yardchalk.core.colour import Coded, Float, Mask, darkest, lightest, to_coded, top
+from yardchalk.core.colour import Coded, Float, Mask, darkest, lightest, top
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import ListingSpec
 from yardchalk.core.stages.place import Placing, full_frame, place
 
+PREVIEW_SIDE = 640
 _QUALITY_STEPS = (95, 97, 99, 100)
 # Our own files are read back without the limits that uploads have.
 _OWN = Limits(max_bytes=2**40, max_pixels=2**40)
@@ -31,12 +31,15 @@ class Result:
     data : the file.
     suffix : its ending, with the dot.
     matte : grey PNG of the coverage, if it was asked for.
-    preview : uint8, shape (h, w, 3): the result on white, long side at most 640 px.
+    width, height : of the result, px.
+    preview : uint8, shape (h, w, 4): the result as straight RGBA, long side at most 640 px.
     figures : name to number, with the unit in the name.
     """
 
     data: bytes
     suffix: str
+    width: int
+    height: int
     matte: bytes | None
     preview: NDArray[np.uint8]
     verdict: Verdict
@@ -84,8 +87,10 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
     return Result(
         data=data,
         suffix=SUFFIX[spec.file],
+        width=placing.width,
+        height=placing.height,
         matte=encode_grey(np.round(alpha * 255).astype(np.uint8)) if matte else None,
-        preview=_preview(render, placing, pixels, alpha),
+        preview=_preview(render, placing),
         verdict=verdict_of(findings),
         findings=findings,
         figures=_figures(render, alpha, lost, placing, data, quality),
@@ -94,9 +99,7 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
 
 def _on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Mask]:
     """The finished canvas (RGB or RGBA), the coverage on it, and which product pixels lifting burnt."""
-    width, height = render.size_at(placing.scale)
-    left, up = max(0, -placing.left), max(0, -placing.top)
-    region = Region(up, min(height, placing.height - placing.top), left, min(width, placing.width - placing.left))
+    region, at = _overlap(render, placing)
     source = render.photo(placing.scale)
     dtype = np.uint16 if source.pixels.dtype == np.uint16 and spec.file == "png" else np.uint8
     full = top(dtype)
@@ -104,11 +107,8 @@ def _on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Cod
     canvas = np.full((placing.height, placing.width, 4 if clear else 3), 0 if clear else full, dtype)
     alpha = np.zeros((placing.height, placing.width), np.float32)
     lost = np.zeros(alpha.shape, bool)
-    y, x = up + placing.top, left + placing.left
-    h, w = region.shape
-    if h <= 0 or w <= 0:
+    if region is None:
         return canvas, alpha, lost
-    at = np.s_[y : y + h, x : x + w]
     part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, "white")
     canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
     alpha[at] = render.cut(placing.scale, region).alpha
@@ -138,20 +138,35 @@ def _joined(picture: Picture) -> NDArray[Any]:
     return picture.pixels if picture.alpha is None else np.dstack([picture.pixels, picture.alpha])
 
 
-def _preview(render: Render, placing: Placing, pixels: Coded, alpha: Float) -> NDArray[np.uint8]:
-    h, w = alpha.shape
-    if pixels.shape[2] == 4:
-        a = alpha[..., None]
-        eight = Picture(np.ascontiguousarray(pixels[..., :3])).eight_bit().pixels
-        pixels = np.where(a >= 1, eight, to_coded((a * (eight / 255.0) ** 2.2 + (1 - a)).astype(np.float32), np.uint8))
-    s = min(1.0, 640 / max(h, w))
-    small = cv2.resize(pixels, (max(1, round(w * s)), max(1, round(h * s))), interpolation=cv2.INTER_AREA)
-    return Picture(small).eight_bit().pixels
+def _preview(render: Render, placing: Placing) -> NDArray[np.uint8]:
+    """The placed cut-out at the size of a tile on the line-up, rendered at that size by the same engine."""
+    s = min(1.0, PREVIEW_SIDE / max(placing.width, placing.height))
+    small = Placing(
+        placing.scale * s,
+        round(placing.left * s),
+        round(placing.top * s),
+        max(1, round(placing.width * s)),
+        max(1, round(placing.height * s)),
+    )
+    canvas = np.zeros((small.height, small.width, 4), np.uint8)
+    region, at = _overlap(render, small)
+    if region is not None:
+        part = render.cutout(small.scale, region)
+        canvas[at] = part if part.dtype == np.uint8 else (part // 257).astype(np.uint8)
+    return canvas
 
 
-def _figures(
-    render: Render, alpha: Float, lost: Mask, placing: Placing, data: bytes, quality: int | None
-) -> dict[str, float | None]:
+def _overlap(render: Render, placing: Placing) -> tuple[Region | None, tuple[slice, slice]]:
+    """The part of the photo that lies on the canvas, and where; None if there is none."""
+    width, height = render.size_at(placing.scale)
+    left, up = max(0, -placing.left), max(0, -placing.top)
+    region = Region(up, min(height, placing.height - placing.top), left, min(width, placing.width - placing.left))
+    y, x = up + placing.top, left + placing.left
+    h, w = region.shape
+    return (region if h > 0 and w > 0 else None), np.s_[y : y + max(h, 0), x : x + max(w, 0)]
+
+
+def _figures(render: Render, alpha: Float, lost: Mask, placing: Placing, data: bytes, quality: int | None) -> dict[str, float | None]:
     graph = render.graph
     low, high = render.decisions.backdrop.levels
     covered = max(float(alpha.sum()), 1.0)

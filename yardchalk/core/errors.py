@@ -30,3 +30,7 @@ class UnreadablePhoto(YardError):
 
 class BadSettings(YardError):
     """A run sheet, listing spec or marks file does not hold what it must."""
+
+
+class NotThere(YardError):
+    """What was asked for does not exist, or no longer."""

@@ -190,23 +190,21 @@ class Render:
         return min(1.0, ANALYSIS_SIDE / max(self.facts.width, self.facts.height))
 
     @property
-    def analysis(self) -> Picture:
-        """The analysis picture: long side 1,600 px at most, 8 bits."""
-        return self.photo(self.analysis_scale).eight_bit()
+    def analysis(self) -> NDArray[np.uint8]:
+        """The analysis picture: coded (h, w, 3), long side 1,600 px at most, 8 bits."""
+        return self.photo(self.analysis_scale).eight_bit().pixels.astype(np.uint8, copy=False)
 
     # Decisions ------------------------------------------------------------------------------------------------------
 
     @property
     def evidence(self) -> Evidence:
-        return self.cache.get(
-            (self.digest, "evidence"), lambda: gather_evidence(self.analysis.pixels, self.decisions_backdrop)
-        )
+        return self.cache.get((self.digest, "evidence"), lambda: gather_evidence(self.analysis, self.decisions_backdrop))
 
     @property
     def decisions_backdrop(self) -> BackdropModel:
         if self._decided is not None:
             return self._decided.backdrop
-        return self.cache.get((self.digest, "backdrop"), lambda: fit_backdrop(self.analysis.pixels))
+        return self.cache.get((self.digest, "backdrop"), lambda: fit_backdrop(self.analysis))
 
     @property
     def clearing(self) -> Clearing:
@@ -214,11 +212,11 @@ class Render:
         return self.cache.get((self.digest, "clearing", self.sheet.clear), self._clear)
 
     def _clear(self) -> Clearing:
-        shape = self.analysis.pixels.shape[:2]
+        shape = self.analysis.shape[:2]
         nothing = np.zeros(shape, bool)
         if not self.sheet.clear.on:
             return Clearing(~nothing, nothing, nothing, np.zeros((*shape, 3), np.float32), 0.0)
-        alpha = self.analysis.alpha
+        alpha = self.photo(self.analysis_scale).alpha
         if alpha is not None:
             # The file already says what is see-through; that is kept, not guessed again.
             return Clearing(alpha > 0, nothing, nothing, np.zeros((*shape, 3), np.float32), 0.0)
@@ -233,9 +231,7 @@ class Render:
     @property
     def graph(self) -> GiveAndTake:
         """The give-and-take graph, after evening."""
-        return self.cache.get(
-            (self.digest, "graph", self.sheet.clear, self.sheet.lift.on, self.sheet.lift.even), self._measure
-        )
+        return self.cache.get((self.digest, "graph", self.sheet.clear, self.sheet.lift.on, self.sheet.lift.even), self._measure)
 
     def _measure(self) -> GiveAndTake:
         product = self.decisions.product
@@ -243,7 +239,7 @@ class Render:
         sure = cv2.erode(product.astype(np.uint8), ratio, iterations=2) > 0
         away = cv2.dilate(product.astype(np.uint8), ratio) == 0
         evening = tone_for(self.sheet.lift, self.decisions.backdrop, 255).evening
-        return give_and_take(self.analysis.pixels, sure, away, evening)
+        return give_and_take(self.analysis, sure, away, evening)
 
     @property
     def white_point(self) -> int:
@@ -312,14 +308,12 @@ class Render:
         cut = self.cut(scale, region)
         front = self._front(scale, region, cut)
         back = _card(card, region)
-        out = np.where((cut.alpha == 0)[..., None], _as(back, front.dtype), front)
+        out: Coded = np.where((cut.alpha == 0)[..., None], _as(back, front.dtype), front).astype(front.dtype)
         if cut.rows.size:
             a = cut.alpha[cut.rows, cut.columns][:, None]
             behind = decode(back[cut.rows, cut.columns] / 255)
             mixed = a * self._toned_colour(scale, region, cut) + (1 - a) * behind
-            out[cut.rows, cut.columns] = np.where(
-                a > 0, to_coded(mixed, front.dtype), _as(back[cut.rows, cut.columns], front.dtype)
-            )
+            out[cut.rows, cut.columns] = np.where(a > 0, to_coded(mixed, front.dtype), _as(back[cut.rows, cut.columns], front.dtype))
         return out
 
     def cutout(self, scale: float, region: Region) -> Coded:
@@ -362,7 +356,7 @@ def _given(photo: Picture, region: Region) -> Cutout:
     band = (alpha > 0) & (alpha < 1)
     rows, columns = np.nonzero(band)
     colour = to_linear(photo.pixels[region.index][rows, columns][None])[0]
-    return Cutout(alpha, band, rows, columns, colour)
+    return Cutout(alpha.astype(np.float32), band, rows, columns, colour)
 
 
 def _resample(mask: Mask, region: Region, height: int, width: int) -> Mask:
@@ -374,9 +368,7 @@ def _resample(mask: Mask, region: Region, height: int, width: int) -> Mask:
     y = ((np.arange(region.top, region.bottom) + 0.5) * mh / height - 0.5).astype(np.float32)
     grid_x = np.repeat(x[None], len(y), 0)
     grid_y = np.repeat(y[:, None], len(x), 1)
-    values = cv2.remap(
-        mask.astype(np.uint8) * 255, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-    )
+    values = cv2.remap(mask.astype(np.uint8) * 255, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return values > 127
 
 

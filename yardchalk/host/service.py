@@ -164,18 +164,15 @@ def load_demo(service: Service) -> None:
     """Put the demo shop's photos into two lots and run them; does nothing if they are there."""
     from yardchalk.jobs.queue import RunQueue
     from yardchalk.store import queries
-    from yardchalk.store.database import open_pool
-    from yardchalk.store.files import FileStore
     from yardchalk.studio.context import Studio
     from yardchalk.studio.intake import take_in
     from yardchalk.studio.running import ask_runs
 
     lots = json.loads((ROOT / "demo" / "lots.json").read_text())
     place = service.place
-    pool = open_pool(place.database_url, 2)
     queue = RunQueue(place.database_url)
     queue.open()
-    studio = Studio(pool, FileStore(place.files_url), queue, place.deliveries)
+    studio = Studio.opened(place.database_url, place.files_url, place.deliveries, queue, connections=2)
     try:
         for lot in lots:
             with studio.transaction() as connection:
@@ -189,7 +186,7 @@ def load_demo(service: Service) -> None:
                 ask_runs(studio, lot_id)
     finally:
         queue.close()
-        pool.close()
+        studio.close()
 
 
 def _read_running() -> dict[str, Any]:

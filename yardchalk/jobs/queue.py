@@ -13,11 +13,11 @@ HEARTBEAT_S = 2.0
 STALLED_S = 8.0
 _URGENT = 10
 
-blueprint = procrastinate.Blueprint()
+_RUN = "yard:run"
+
 log = logging.getLogger("yardchalk.jobs")
 
 
-@blueprint.task(name="run", queue="run", pass_context=True)
 def run(context: procrastinate.JobContext, photo_id: int, key: str) -> None:
     """Run one photo. Idempotent: the key says what result is asked, and a result that is there is left alone."""
     studio: Studio = context.additional_context["studio"]
@@ -29,7 +29,6 @@ class RunQueue:
 
     def __init__(self, url: str) -> None:
         self.app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=url))
-        self.app.add_tasks_from(blueprint, namespace="yard")
 
     def open(self) -> None:
         self.app.open()
@@ -39,7 +38,7 @@ class RunQueue:
 
     def ask_run(self, connection: Connection[Any], photo_id: int, key: str, *, urgent: bool) -> int:
         task = self.app.configure_task(
-            "yard:run",
+            _RUN,
             queue="run",
             priority=_URGENT if urgent else 0,
             connection=connection,
@@ -56,7 +55,7 @@ def worker_app(url: str) -> procrastinate.App:
         connector=procrastinate.PsycopgConnector(conninfo=url, min_size=1, max_size=4),
         worker_defaults={"update_heartbeat_interval": HEARTBEAT_S, "stalled_worker_timeout": STALLED_S},
     )
-    app.add_tasks_from(blueprint, namespace="yard")
+    app.task(name=_RUN, queue="run", pass_context=True)(run)
     return app
 
 

@@ -5,12 +5,13 @@ import contextlib
 import logging
 import os
 
+import procrastinate
+
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue, retry_stalled, worker_app
-from yardchalk.store.database import open_pool
-from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio
 from yardchalk.studio.folder_run import one_core
+from yardchalk.studio.running import ask_lost
 
 
 async def work() -> None:
@@ -19,26 +20,23 @@ async def work() -> None:
     # A person at the bench comes first.
     with contextlib.suppress(OSError):
         os.nice(5)
-    pool = open_pool(place.database_url, 2)
-    queue = RunQueue(place.database_url)
-    studio = Studio(pool, FileStore(place.files_url), queue, place.deliveries)
+    studio = Studio.opened(place.database_url, place.files_url, place.deliveries, RunQueue(place.database_url), connections=2)
     app = worker_app(place.database_url)
     async with app.open_async():
-        watch = asyncio.create_task(_take_up(app))
+        watch = asyncio.create_task(_take_up(app, studio))
         try:
-            await app.run_worker_async(
-                queues=["run"], concurrency=1, name=f"worker-{os.getpid()}", additional_context={"studio": studio}
-            )
+            await app.run_worker_async(queues=["run"], concurrency=1, name=f"worker-{os.getpid()}", additional_context={"studio": studio})
         finally:
             watch.cancel()
-            pool.close()
+            studio.close()
 
 
-async def _take_up(app: object) -> None:
+async def _take_up(app: procrastinate.App, studio: Studio) -> None:
     while True:
         await asyncio.sleep(2)
         with contextlib.suppress(Exception):  # the database may be restarting; the next round tries again
-            await retry_stalled(app)  # type: ignore[arg-type]
+            await retry_stalled(app)
+            await asyncio.to_thread(ask_lost, studio)
 
 
 if __name__ == "__main__":

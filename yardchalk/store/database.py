@@ -11,7 +11,9 @@ _LOCK = 7421  # advisory lock: one migrator at a time
 
 def open_pool(url: str, size: int = 8) -> ConnectionPool:
     """A pool of connections that give rows as dicts; a broken connection is replaced, so a restart of the server heals."""
-    pool = ConnectionPool(url, min_size=1, max_size=size, kwargs={"row_factory": dict_row}, check=ConnectionPool.check_connection, open=False)
+    pool = ConnectionPool(
+        url, min_size=1, max_size=size, kwargs={"row_factory": dict_row}, check=ConnectionPool.check_connection, open=False
+    )
     pool.open(wait=True, timeout=20)
     return pool
 
@@ -34,7 +36,7 @@ def migrate(url: str, up_to: int | None = None) -> int:
             if number in done or (up_to is not None and number > up_to):
                 continue
             with connection.transaction():
-                connection.execute(sql)  # type: ignore[arg-type]  # from our own files
+                connection.execute(sql)
                 connection.execute("INSERT INTO migrations (number) VALUES (%s)", (number,))
             applied += 1
     return applied

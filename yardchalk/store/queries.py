@@ -20,11 +20,11 @@ _VERDICTS = """
 
 
 def _one(connection: Connection[Row], sql: str, *values: Any) -> Row | None:
-    return connection.execute(sql, values).fetchone()  # type: ignore[arg-type]
+    return connection.execute(sql, values).fetchone()
 
 
 def _all(connection: Connection[Row], sql: str, *values: Any) -> list[Row]:
-    return connection.execute(sql, values).fetchall()  # type: ignore[arg-type]
+    return connection.execute(sql, values).fetchall()
 
 
 def announce(connection: Connection[Row], payload: str) -> None:
@@ -46,7 +46,7 @@ def lots(connection: Connection[Row]) -> list[Row]:
         connection,
         f"""SELECT l.*, {_VERDICTS},
                    (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id) AS refused,
-                   ARRAY(SELECT f.id FROM photos f WHERE f.lot_id = l.id AND f.preview IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
+                   ARRAY(SELECT f.preview FROM photos f WHERE f.lot_id = l.id AND f.preview IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
             FROM lots l LEFT JOIN photos p ON p.lot_id = l.id GROUP BY l.id ORDER BY l.id DESC""",
     )
 
@@ -94,6 +94,35 @@ def photos(connection: Connection[Row], lot_id: int) -> list[Row]:
     return _all(connection, "SELECT * FROM photos WHERE lot_id = %s ORDER BY id", lot_id)
 
 
+def lineup(connection: Connection[Row], lot_id: int) -> list[Row]:
+    """The lot's photos with just what a tile shows; `found` is severity, check, message and place of each finding."""
+    return _all(
+        connection,
+        """SELECT p.id, p.name, p.state, p.verdict, p.preview, p.error, p.result_width, p.result_height,
+                  (p.facts->>'width')::int AS width, (p.facts->>'height')::int AS height, p.marks <> '{}' AS own_marks,
+                  (SELECT coalesce(jsonb_agg(jsonb_build_object('check', f->>'check', 'severity', f->>'severity',
+                          'message', f->>'message', 'place', f->'place'->'result') ORDER BY n), '[]')
+                   FROM jsonb_array_elements(p.findings) WITH ORDINALITY AS e (f, n) WHERE f->>'severity' <> 'note') AS found
+           FROM photos p WHERE p.lot_id = %s
+           ORDER BY CASE WHEN p.state = 'failed' THEN 3 WHEN p.state <> 'done' THEN 4 WHEN p.verdict = 'fix' THEN 0
+                         WHEN p.verdict = 'look' THEN 1 ELSE 2 END, p.name, p.id""",
+        lot_id,
+    )
+
+
+def pace(connection: Connection[Row], lot_id: int) -> Row:
+    """Milliseconds that a photo of the lot took of late, and how many workers there are."""
+    row = _one(
+        connection,
+        """SELECT (SELECT avg(took_ms) FROM (SELECT took_ms FROM photos WHERE lot_id = %s AND took_ms IS NOT NULL
+                                             ORDER BY updated_at DESC LIMIT 20) AS late)::float AS took_ms,
+                  (SELECT count(*) FROM procrastinate_workers) AS workers""",
+        lot_id,
+    )
+    assert row is not None
+    return row
+
+
 def photo(connection: Connection[Row], photo_id: int) -> Row | None:
     return _one(
         connection,
@@ -131,7 +160,8 @@ def finish(connection: Connection[Row], photo_id: int, key: str, done: Row) -> b
     row = _one(
         connection,
         """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, verdict = %s, findings = %s, figures = %s,
-                  preview = %s, result = %s, result_suffix = %s, error = NULL, updated_at = now()
+                  preview = %s, result = %s, result_suffix = %s, result_width = %s, result_height = %s, took_ms = %s,
+                  error = NULL, updated_at = now()
            WHERE id = %s AND asked_key = %s AND done_key IS DISTINCT FROM %s RETURNING id""",
         key,
         done["verdict"],
@@ -140,6 +170,9 @@ def finish(connection: Connection[Row], photo_id: int, key: str, done: Row) -> b
         done["preview"],
         done["result"],
         done["suffix"],
+        done["width"],
+        done["height"],
+        done["took_ms"],
         photo_id,
         key,
         key,
@@ -175,8 +208,18 @@ def unask(connection: Connection[Row], photo_id: int) -> None:
     )
 
 
-def remove_photo(connection: Connection[Row], photo_id: int) -> None:
-    connection.execute("DELETE FROM photos WHERE id = %s", (photo_id,))
+def lost(connection: Connection[Row]) -> list[Row]:
+    """Photos that wait for a job which is over or gone; none that changed in the last ten seconds."""
+    return _all(
+        connection,
+        """SELECT p.id, p.lot_id, p.asked_key FROM photos p LEFT JOIN procrastinate_jobs j ON j.id = p.job_id
+           WHERE p.state IN ('waiting', 'running') AND coalesce(j.status::text, 'gone') NOT IN ('todo', 'doing')
+             AND p.updated_at < now() - interval '10 seconds' FOR UPDATE OF p SKIP LOCKED""",
+    )
+
+
+def remove_photo(connection: Connection[Row], lot_id: int, photo_id: int) -> None:
+    connection.execute("DELETE FROM photos WHERE id = %s AND lot_id = %s", (photo_id, lot_id))
 
 
 def refuse(connection: Connection[Row], lot_id: int, name: str, reason: str) -> None:

@@ -12,7 +12,10 @@ from psycopg_pool import ConnectionPool
 
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.store import queries
+from yardchalk.store.database import open_pool
 from yardchalk.store.files import FileStore
+
+EVENTS = queries.EVENTS
 
 
 class Queue(Protocol):
@@ -36,6 +39,14 @@ class Studio:
     queue: Queue
     deliveries: Path
     limits: Limits = field(default_factory=Limits)
+
+    @classmethod
+    def opened(cls, database_url: str, files_url: str, deliveries: Path, queue: Queue, *, connections: int = 8) -> "Studio":
+        """A studio on a database and a file store, with a pool of so many connections."""
+        return cls(open_pool(database_url, connections), FileStore(files_url), queue, deliveries)
+
+    def close(self) -> None:
+        self.pool.close()
 
     @contextmanager
     def transaction(self) -> Iterator[Connection[Any]]:

@@ -1,13 +1,15 @@
 """Deliveries: checked results written to a folder, with a manifest, and as a ZIP."""
 
 import hashlib
+import os
 import re
 import zipfile
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import IO, cast
 
-from yardchalk.core.errors import YardError
+from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.settings import load_sheet
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
@@ -25,17 +27,19 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
         lot = queries.lot(connection, lot_id)
         rows = queries.photos(connection, lot_id)
     if lot is None:
-        raise YardError("is not there", where=f"lot {lot_id}", remedy="Go back to the lots")
+        raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
     chosen = [row for row in rows if row["state"] == "done" and row["verdict"] in verdicts and row["result"]]
     if not chosen:
         raise YardError("has no photo to deliver", where=lot["name"], remedy="Run it first, or deliver those to look at as well")
     now = datetime.now(UTC)
-    folder = _new_folder(studio.deliveries, f"{_slug(lot['name'])}-{now:%Y%m%d-%H%M%S}")
+    # Written under a name that says so, and renamed once it is whole: there is never half a delivery.
+    label = f"{_slug(lot['name'])}-{now:%Y%m%d-%H%M%S}"
+    aside = _new_folder(studio.deliveries, f".{label}.part")
     files = []
     version = load_sheet(lot["sheet"]).version
     for row in chosen:
         data = studio.files.get(row["result"])
-        path = write_new(folder, stem_of(row["name"]), row["result_suffix"], data)
+        path = write_new(aside, stem_of(row["name"]), row["result_suffix"], data)
         digest = hashlib.sha256(path.read_bytes()).hexdigest()
         if digest != row["result"]:
             raise YardError("reads back different from what was checked", where=path.name, remedy="Check the disk, deliver again")
@@ -59,8 +63,9 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
             for row, name, digest, size in files
         ],
     )
-    write_new(folder, "manifest", ".json", manifest_json(manifest))
-    write_new(folder, "manifest", ".csv", manifest_csv(manifest))
+    write_new(aside, "manifest", ".json", manifest_json(manifest))
+    write_new(aside, "manifest", ".csv", manifest_csv(manifest))
+    folder = _settle(aside, studio.deliveries, label)
     with studio.transaction() as connection:
         delivery_id = queries.add_delivery(connection, lot_id, lot["sheet"], lot["spec"], folder.name)
         for row, name, digest, size in files:
@@ -92,7 +97,7 @@ def zip_delivery(studio: Studio, delivery: queries.Row) -> Iterator[bytes]:
     if not folder.is_dir():
         raise YardError("was moved or removed from disk", where=folder.name, remedy="Deliver the lot again")
     buffer = _Stream()
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_STORED) as archive:
+    with zipfile.ZipFile(cast(IO[bytes], buffer), "w", zipfile.ZIP_STORED) as archive:
         for path in sorted(folder.iterdir()):
             if path.suffix != ".part":
                 archive.write(path, f"{folder.name}/{path.name}")
@@ -126,6 +131,12 @@ class _Stream:
 
 def _slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "lot"
+
+
+def _settle(aside: Path, parent: Path, name: str) -> Path:
+    folder = _new_folder(parent, name)
+    os.replace(aside, folder)  # onto the empty folder that reserved the name
+    return folder
 
 
 def _new_folder(parent: Path, name: str) -> Path:

@@ -111,9 +111,7 @@ def _stems(photos: list[Path]) -> list[str]:
     return stems
 
 
-def _run_one(
-    path: Path, stem: str, sheet: RunSheet, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool
-) -> PhotoReport | Refusal:
+def _run_one(path: Path, stem: str, sheet: RunSheet, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool) -> PhotoReport | Refusal:
     limits = Limits()
     try:
         if path.stat().st_size > limits.max_bytes:
@@ -134,9 +132,7 @@ def _run_one(
         return _failed(path, str(error))
     except Exception as error:  # one photo's fault must not end the run of the others
         return _failed(path, f"{path.name}: could not be worked ({type(error).__name__}: {error}). Please report this photo.")
-    return PhotoReport(
-        source=str(path), outputs=outputs, verdict=result.verdict, findings=result.findings, figures=result.figures
-    )
+    return PhotoReport(source=str(path), outputs=outputs, verdict=result.verdict, findings=result.findings, figures=result.figures)
 
 
 def _failed(path: Path, message: str) -> PhotoReport:

@@ -2,18 +2,20 @@
 
 import hashlib
 import io
+import time
 import zipfile
 from typing import Any
 
 import numpy as np
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.codecs import encode_picture
+from yardchalk.core.codecs import encode_preview
 from yardchalk.core.deliver import produce
-from yardchalk.core.errors import YardError
-from yardchalk.core.render import Decisions, Render, StageCache
+from yardchalk.core.errors import NotThere, YardError
+from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import Marks, RunSheet, load_sheet, load_spec
 from yardchalk.store import queries
+from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio, announce
 
 # Part of every run's key: a new engine computes everything anew.
@@ -37,7 +39,7 @@ def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urge
     with studio.transaction() as connection:
         lot = queries.lot(connection, lot_id)
         if lot is None:
-            raise YardError("is not there", where=f"lot {lot_id}", remedy="Go back to the lots")
+            raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         asked = 0
         for photo in queries.photos(connection, lot_id):
             if only is not None and photo["id"] not in only:
@@ -64,6 +66,18 @@ def cancel_runs(studio: Studio, lot_id: int) -> int:
     return len(taken)
 
 
+def ask_lost(studio: Studio) -> int:
+    """Queue again what waits for a job that is over or gone; how many photos that were."""
+    with studio.transaction() as connection:
+        rows = queries.lost(connection)
+        for row in rows:
+            queries.ask(
+                connection, row["id"], row["asked_key"], studio.queue.ask_run(connection, row["id"], row["asked_key"], urgent=False)
+            )
+            announce(connection, row["lot_id"], row["id"])
+    return len(rows)
+
+
 def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
     """What a worker does: run one photo and keep the result. Whether it was this call that did it.
 
@@ -77,8 +91,10 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
                 announce(connection, photo["lot_id"], photo_id)
             return False
         announce(connection, photo["lot_id"], photo_id)
+    began = time.monotonic()
     try:
         done = _compute(studio, photo)
+        done["took_ms"] = round(1000 * (time.monotonic() - began))
     except YardError as error:
         _record_failure(studio, photo, key, error.message)
         return False
@@ -101,39 +117,26 @@ def _record_failure(studio: Studio, photo: queries.Row, key: str, message: str) 
 
 def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
     sheet, spec = load_sheet(photo["sheet"]), load_spec(photo["spec"])
-    render = open_render(studio, photo, sheet)
+    render = Render(studio.files.get(photo["digest"]), photo["name"], sheet, Marks.model_validate(photo["marks"]), digest=photo["digest"])
     result = produce(render, spec)
-    keep_decisions(studio, photo["digest"], sheet, render.decisions)
+    keep_decisions(studio.files, photo["digest"], sheet, render.decisions)
     return {
         "verdict": result.verdict,
         "findings": [finding.model_dump(mode="json") for finding in result.findings],
         "figures": result.figures,
-        "preview": studio.files.put(encode_picture(result.preview, "jpeg", quality=90)),
+        "preview": studio.files.put(encode_preview(result.preview)),
         "result": studio.files.put(result.data),
         "suffix": result.suffix,
+        "width": result.width,
+        "height": result.height,
     }
-
-
-def open_render(
-    studio: Studio, photo: queries.Row, sheet: RunSheet, cache: StageCache | None = None, data: bytes | None = None
-) -> Render:
-    """A render of a photo under a run sheet and the photo's own marks, with its decisions if they are known."""
-    return Render(
-        data if data is not None else studio.files.get(photo["digest"]),
-        photo["name"],
-        sheet,
-        Marks.model_validate(photo["marks"]),
-        cache=cache,
-        decided=known_decisions(studio, photo["digest"], sheet) if cache is not None else None,
-        digest=photo["digest"],
-    )
 
 
 def _decisions_key(digest: str, sheet: RunSheet) -> str:
     return f"decisions {ENGINE} {digest} {sheet.clear.model_dump_json()}"
 
 
-def keep_decisions(studio: Studio, digest: str, sheet: RunSheet, decided: Decisions) -> None:
+def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Decisions) -> None:
     """Keep what was decided, so that the bench opens without deciding again."""
     out = io.BytesIO()
     b = decided.backdrop
@@ -146,11 +149,12 @@ def keep_decisions(studio: Studio, digest: str, sheet: RunSheet, decided: Decisi
         spread=b.spread,
         numbers=np.array([b.order, b.ring_share, decided.noise]),
     )
-    studio.files.put_derived(_decisions_key(digest, sheet), out.getvalue())
+    files.put_derived(_decisions_key(digest, sheet), out.getvalue())
 
 
-def known_decisions(studio: Studio, digest: str, sheet: RunSheet) -> Decisions | None:
-    data = studio.files.get_derived(_decisions_key(digest, sheet))
+def known_decisions(files: FileStore, digest: str, sheet: RunSheet) -> Decisions | None:
+    """What was decided for this photo under these clearing settings, if it was kept and can be read."""
+    data = files.get_derived(_decisions_key(digest, sheet))
     if data is None:
         return None
     try:

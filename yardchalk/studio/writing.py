@@ -22,9 +22,7 @@ def write_new(folder: Path, stem: str, suffix: str, data: bytes) -> Path:
         folder.mkdir(parents=True, exist_ok=True)
         handle, aside = tempfile.mkstemp(prefix=".yard-", suffix=".part", dir=folder)
     except OSError as error:
-        raise YardError(
-            f"cannot be written ({error.strerror})", where=str(folder), remedy="Choose another folder, or make room"
-        ) from None
+        raise YardError(f"cannot be written ({error.strerror})", where=str(folder), remedy="Choose another folder, or make room") from None
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)

@@ -16,9 +16,7 @@ def check(c: Checked) -> list[Finding]:
         return []
     h, w = c.alpha.shape
     left, top, right, bottom = product_box(np.where(partly, 1.0, 0.0).astype(np.float32))
-    place = c.place_from_result(
-        round(left * w), round(top * h), max(1, round((right - left) * w)), max(1, round((bottom - top) * h))
-    )
+    place = c.place_from_result(round(left * w), round(top * h), max(1, round((right - left) * w)), max(1, round((bottom - top) * h)))
     return [
         Finding(
             check="fine-edge",

@@ -12,7 +12,9 @@ def check(c: Checked) -> list[Finding]:
     h, w = c.alpha.shape
     found = []
     if spec.canvas is not None and (w, h) != (spec.canvas.width, spec.canvas.height):
-        found.append(_finding(f"The canvas is {w} x {h} px instead of {spec.canvas.width} x {spec.canvas.height}", w, spec.canvas.width, "px"))
+        found.append(
+            _finding(f"The canvas is {w} x {h} px instead of {spec.canvas.width} x {spec.canvas.height}", w, spec.canvas.width, "px")
+        )
     left, top, right, bottom = product_box(c.alpha)
     if spec.canvas is not None:
         fill = 100 * max(right - left, bottom - top)
@@ -27,6 +29,4 @@ def check(c: Checked) -> list[Finding]:
 
 
 def _finding(message: str, figure: float, limit: float, unit: str) -> Finding:
-    return Finding(
-        check="framing", severity="fix", message=message, figure=round(figure, 2), limit=limit, unit=unit, stage="place"
-    )
+    return Finding(check="framing", severity="fix", message=message, figure=round(figure, 2), limit=limit, unit=unit, stage="place")

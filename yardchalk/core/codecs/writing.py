@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 import numpy as np
 import pyvips
+import simplejpeg
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded
@@ -22,6 +23,18 @@ def encode_picture(pixels: Coded, fmt: Format, *, quality: int = 92, dpi: float 
     if fmt == "jpeg":
         return bytes(image.jpegsave_buffer(Q=quality, subsample_mode="off", optimize_coding=True, profile="srgb"))
     return bytes(image.pngsave_buffer(compression=3, profile="srgb"))
+
+
+def encode_preview(pixels: NDArray[np.uint8]) -> bytes:
+    """Encode RGBA (h, w, 4) as a small WebP for the screen; its alpha is kept exactly."""
+    return bytes(_image(pixels, "srgb").webpsave_buffer(Q=88, alpha_q=100, effort=2))
+
+
+def encode_tile(pixels: NDArray[np.uint8], *, exact: bool) -> tuple[bytes, str]:
+    """Encode RGB (h, w, 3) for the viewer, fast; with its media type. JPEG in 4:4:4, or PNG where exactness matters."""
+    if exact:
+        return bytes(_image(pixels, "srgb").pngsave_buffer(compression=1, filter="none")), "image/png"
+    return simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality=93, colorsubsampling="444"), "image/jpeg"
 
 
 def encode_grey(values: NDArray[Any]) -> bytes:

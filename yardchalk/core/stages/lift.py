@@ -30,7 +30,8 @@ class GiveAndTake(BaseModel):
     just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
     bearable : the least white point that burns at most 0.1 % of the product.
     offer : what auto takes: just_clips, but no lower than bearable.
-    backdrop, product : histograms of the lightest-clipping measure (the darkest channel), 256 counts each.
+    backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
+    advice : what these figures mean for this photo, in a sentence or two.
     """
 
     levels: list[int]
@@ -42,6 +43,7 @@ class GiveAndTake(BaseModel):
     offer: int
     backdrop: list[int]
     product: list[int]
+    advice: str
 
 
 @dataclass(frozen=True)
@@ -147,6 +149,18 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
         offer=min(255, max(just_clips or 128, bearable)),
         backdrop=_folded(back),
         product=_folded(seen),
+        advice=_advice(just_clips, bearable, float(lost_any[just_clips - 128]) if just_clips is not None else 1.0),
+    )
+
+
+def _advice(just_clips: int | None, bearable: int, lost: float) -> str:
+    if just_clips is None:
+        return "No white point from 128 up clears this backdrop. Clear takes it away; Lift only has to keep the product's tones."
+    if just_clips >= bearable:
+        return f"At {just_clips} the backdrop is pure white and the product keeps its highlights."
+    return (
+        f"No white point clears the backdrop and keeps the product: at {just_clips} it loses {100 * lost:.2f} %. "
+        f"Auto stays at {bearable}, where nothing is lost; Clear makes the rest of the backdrop white."
     )
 
 

@@ -46,9 +46,7 @@ def place(spec: ListingSpec, width: int, height: int, box: tuple[float, float, f
     if spec.canvas is None:
         margin = round(spec.margin / 100 * max(pw, ph))
         x, y = int(np.floor(left)), int(np.floor(top))
-        return Placing(
-            1.0, margin - x, margin - y, int(np.ceil(right)) - x + 2 * margin, int(np.ceil(bottom)) - y + 2 * margin
-        )
+        return Placing(1.0, margin - x, margin - y, int(np.ceil(right)) - x + 2 * margin, int(np.ceil(bottom)) - y + 2 * margin)
     cw, ch = spec.canvas.width, spec.canvas.height
     scale = min(cw * spec.fill / 100 / pw, ch * spec.fill / 100 / ph)
     if not spec.enlarge:

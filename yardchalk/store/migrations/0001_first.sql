@@ -28,6 +28,9 @@ CREATE TABLE photos (
     preview text,
     result text,
     result_suffix text,
+    result_width int,
+    result_height int,
+    took_ms int,
     updated_at timestamptz NOT NULL DEFAULT now(),
     UNIQUE (lot_id, digest)
 );

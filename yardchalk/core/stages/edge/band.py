@@ -55,9 +55,7 @@ class Cutout:
     colour: Float
 
 
-def solve_band(
-    pixels: Coded, product: Mask, ratio: float, noise: float, settings: BandSettings = BandSettings()
-) -> Cutout:
+def solve_band(pixels: Coded, product: Mask, ratio: float, noise: float, settings: BandSettings = BandSettings()) -> Cutout:
     """Solve the matte of a region.
 
     Parameters
@@ -154,16 +152,12 @@ def _distances(alpha: Float) -> tuple[Float, Float]:
     )
 
 
-def _nearest(
-    pixels: Coded, table: Float, seeds: Mask, rows: NDArray[np.intp], columns: NDArray[np.intp]
-) -> Float:
+def _nearest(pixels: Coded, table: Float, seeds: Mask, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Float:
     """Linear light of the nearest seed to each asked pixel, averaged with the seeds beside it; (n, 3)."""
     h, w = seeds.shape
     if not seeds.any():
         return table[pixels[rows, columns]]
-    _, labels = cv2.distanceTransformWithLabels(
-        (~seeds).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
+    _, labels = cv2.distanceTransformWithLabels((~seeds).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
     where = np.zeros(int(labels.max()) + 1, np.intp)
     flat = np.flatnonzero(seeds)
     where[labels.ravel()[flat]] = flat

@@ -1,0 +1,31 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+// The client's answers have arrays where the schema has tuples; so have these types.
+type Loose<T> = T extends readonly (infer U)[] ? Loose<U>[] : T extends object ? { [K in keyof T]: Loose<T[K]> } : T;
+type Schemas = Loose<components['schemas']>;
+export type Lot = Schemas['LotDetail'];
+export type LotCardData = Schemas['LotCard'];
+export type Tile = Schemas['LineupTile'];
+export type Photo = Schemas['PhotoDetail'];
+export type Finding = Schemas['Finding'];
+export type Graph = Schemas['LiftGraph'];
+export type Delivery = Schemas['DeliveryOut'];
+export type Verdict = 'fix' | 'look' | 'ready';
+export type Intake = Schemas['IntakeReport'];
+
+export const client = createClient<paths>({ baseUrl: '' });
+
+/** The data of an answer; an Error with the server's own message otherwise. */
+export async function answered<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await call;
+  if (error !== undefined || !response.ok)
+    throw new Error(messageOf(error) ?? `The server answered ${response.status}.`);
+  return data as T;
+}
+
+export function messageOf(error: unknown): string | undefined {
+  if (error instanceof Error) return error.message;
+  if (typeof error === 'object' && error && 'message' in error) return String(error.message);
+  return undefined;
+}

@@ -1,0 +1,55 @@
+import type { QueryClient } from '@tanstack/react-query';
+import { keys } from './queries';
+
+type Event = { lot: number | null; photo: number | null };
+
+let isOnline = true;
+const listeners = new Set<() => void>();
+
+/** Whether the server answers, for `useSyncExternalStore`. */
+export const connection = {
+  online: () => isOnline,
+  subscribe: (listener: () => void) => {
+    listeners.add(listener);
+    return () => listeners.delete(listener);
+  },
+};
+
+function setOnline(online: boolean) {
+  if (online === isOnline) return;
+  isOnline = online;
+  listeners.forEach((listener) => listener());
+}
+
+const GATHER_MS = 200;
+
+/** Listen to what changes and mark it as out of date in the cache; changes in quick succession are gathered. */
+export function followEvents(queries: QueryClient) {
+  const source = new EventSource('/api/events');
+  let gathered: Event[] = [];
+  let timer: number | undefined;
+  const settle = () => {
+    timer = undefined;
+    const events = gathered;
+    gathered = [];
+    if (events.some((event) => event.lot === null)) {
+      void queries.invalidateQueries();
+      return;
+    }
+    void queries.invalidateQueries({ queryKey: keys.lots });
+    void queries.invalidateQueries({ queryKey: keys.deliveries });
+    for (const lot of new Set(events.map((event) => event.lot as number))) {
+      void queries.invalidateQueries({ queryKey: keys.lot(lot) });
+      void queries.invalidateQueries({ queryKey: keys.lineup(lot) });
+    }
+    for (const photo of new Set(events.map((event) => event.photo))) {
+      if (photo !== null) void queries.invalidateQueries({ queryKey: keys.photo(photo) });
+    }
+  };
+  source.onmessage = (message: MessageEvent<string>) => {
+    setOnline(true);
+    gathered.push(JSON.parse(message.data) as Event);
+    timer ??= window.setTimeout(settle, GATHER_MS);
+  };
+  source.onerror = () => setOnline(false);
+}

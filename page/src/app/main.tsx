@@ -1,0 +1,39 @@
+import { ChakraProvider } from '@chakra-ui/react';
+import { QueryClientProvider } from '@tanstack/react-query';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { BrowserRouter, Route, Routes } from 'react-router';
+import { followEvents } from '../api/events';
+import { queries } from '../api/queries';
+import { BenchPage } from '../bench/BenchPage';
+import { DeliveriesPage } from '../deliveries/DeliveriesPage';
+import { LineupPage } from '../lineup/LineupPage';
+import { LotsPage } from '../lots/LotsPage';
+import { Trouble } from '../shared/states';
+import { Shell } from './Shell';
+import { system } from './theme';
+
+followEvents(queries);
+
+const root = document.getElementById('root');
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <ChakraProvider value={system}>
+        <QueryClientProvider client={queries}>
+          <BrowserRouter>
+            <Routes>
+              <Route path="/lots/:lotId/photos/:photoId" element={<BenchPage />} />
+              <Route element={<Shell />}>
+                <Route path="/" element={<LotsPage />} />
+                <Route path="/lots/:lotId" element={<LineupPage />} />
+                <Route path="/deliveries" element={<DeliveriesPage />} />
+                <Route path="*" element={<Trouble message="There is no page at this address." />} />
+              </Route>
+            </Routes>
+          </BrowserRouter>
+        </QueryClientProvider>
+      </ChakraProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,127 @@
+import { Box, Flex, Input, Text } from '@chakra-ui/react';
+import { useRef, useState } from 'react';
+import { steppedBy } from './keys';
+
+type Props = {
+  label: string;
+  value: number;
+  least: number;
+  most: number;
+  unit: string;
+  /** Where a double click takes it, and how that is called. */
+  standard: { value: number; name: string };
+  /** A value that was measured and is offered; shown as a dotted mark. */
+  offered: number | null;
+  disabled: boolean;
+  onDrag: (value: number) => void;
+  onSettle: (value: number) => void;
+  onReset: () => void;
+};
+
+/** A named value: to drag, to step by keys, to type, to reset. */
+export function ValueSlider(props: Props) {
+  const { label, value, least, most, unit, standard, offered, disabled, onDrag, onSettle, onReset } = props;
+  const track = useRef<HTMLDivElement>(null);
+  const [typed, setTyped] = useState<string | null>(null);
+  const share = (v: number) => `${(100 * (v - least)) / (most - least)}%`;
+  const valueAt = (clientX: number) => {
+    const box = track.current?.getBoundingClientRect();
+    if (!box) return value;
+    return Math.round(Math.min(most, Math.max(least, least + ((most - least) * (clientX - box.left)) / box.width)));
+  };
+  const wrong = typed !== null && !(Number.isInteger(Number(typed)) && Number(typed) >= least && Number(typed) <= most);
+  const enter = () => {
+    if (typed !== null && typed !== '' && !wrong) onSettle(Number(typed));
+    if (!wrong) setTyped(null);
+  };
+  return (
+    <Box opacity={disabled ? 0.5 : 1}>
+      <Flex justify="space-between" align="center">
+        <Text>{label}</Text>
+        <Flex align="center" gap="1">
+          <Input
+            size="2xs"
+            width="46px"
+            textAlign="right"
+            className="figures"
+            aria-label={`${label}, ${unit}`}
+            aria-invalid={wrong}
+            disabled={disabled}
+            value={typed ?? String(value)}
+            onChange={(event) => setTyped(event.target.value)}
+            onBlur={enter}
+            onKeyDown={(event) => {
+              if (event.key === 'Enter') enter();
+              if (event.key === 'Escape') setTyped(null);
+            }}
+          />
+          <Text fontSize="12px" color="slate.quiet">
+            {unit}
+          </Text>
+        </Flex>
+      </Flex>
+      {wrong && (
+        <Text role="alert" fontSize="12px" color="chalk.pink">
+          A whole number from {least} to {most}.
+        </Text>
+      )}
+      <Box
+        ref={track}
+        position="relative"
+        height="24px"
+        cursor={disabled ? 'default' : 'ew-resize'}
+        style={{ touchAction: 'none' }}
+        role="slider"
+        tabIndex={disabled ? -1 : 0}
+        aria-label={label}
+        aria-valuemin={least}
+        aria-valuemax={most}
+        aria-valuenow={value}
+        aria-disabled={disabled}
+        onPointerDown={(event) => {
+          if (disabled) return;
+          event.currentTarget.setPointerCapture(event.pointerId);
+          onDrag(valueAt(event.clientX));
+        }}
+        onPointerMove={(event) => {
+          if (event.currentTarget.hasPointerCapture(event.pointerId)) onDrag(valueAt(event.clientX));
+        }}
+        onPointerUp={(event) => {
+          if (!disabled) onSettle(valueAt(event.clientX));
+        }}
+        onDoubleClick={() => {
+          if (!disabled) onReset();
+        }}
+        onKeyDown={(event) => {
+          const next = steppedBy(event, value, least, most);
+          if (next === null || disabled) return;
+          event.preventDefault();
+          onSettle(next);
+        }}
+      >
+        <Box position="absolute" top="11px" left="0" right="0" height="2px" bg="#A9ABA7" />
+        <Box
+          position="absolute"
+          top="6px"
+          height="12px"
+          width="1px"
+          bg="slate.quiet"
+          left={share(standard.value)}
+          title={standard.name}
+        />
+        {offered !== null && (
+          <Box
+            position="absolute"
+            top="2px"
+            height="20px"
+            borderLeft="2px dotted"
+            borderColor="chalk.blue"
+            left={share(offered)}
+            title={`just clips at ${offered}`}
+          />
+        )}
+        <Box position="absolute" top="3px" height="18px" width="4px" ml="-2px" bg="chalk.blue" left={share(value)} />
+      </Box>
+    </Box>
+  );
+}

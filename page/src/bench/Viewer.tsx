@@ -1,0 +1,232 @@
+import { Box, Button, Flex, Text } from '@chakra-ui/react';
+import { useEffect, useRef, useState } from 'react';
+import type { Photo } from '../api/client';
+import { TestCards, type Card } from '../shared/TestCards';
+import { Deck, type Box as Place, type Source } from './deck';
+
+export const views = [
+  { name: 'picture', label: 'Picture' },
+  { name: 'clip', label: 'Clip' },
+  { name: 'white', label: 'White check' },
+  { name: 'matte', label: 'Matte' },
+] as const;
+export type View = (typeof views)[number]['name'];
+
+const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
+  clip: [
+    { colour: 'hatch', text: 'exactly white' },
+    { colour: '#ECC454', text: 'backdrop still short' },
+    { colour: '#C2386F', text: 'product lost' },
+  ],
+  white: [
+    { colour: '#EEEEEE', text: 'exactly white' },
+    { colour: '#B8B8B8', text: 'product' },
+    { colour: '#C2386F', text: 'visible apart from the product' },
+  ],
+};
+
+export type Focus = { place: Place; label: string; colour: string };
+
+type Props = {
+  photo: Photo;
+  view: View;
+  onView: (view: View) => void;
+  card: Card;
+  onCard: (card: Card) => void;
+  /** The white point to show; 0 for the run sheet's own. */
+  whitePoint: number;
+  before: boolean;
+  focus: Focus | null;
+};
+
+/** The photo, on a surround of neutral grey, so that white is seen as white. */
+export function Viewer({ photo, view, onView, card, onCard, whitePoint, before, focus }: Props) {
+  const element = useRef<HTMLDivElement>(null);
+  const [deck, setDeck] = useState<Deck | null>(null);
+  const [zoom, setZoom] = useState(0);
+  const [pointer, setPointer] = useState<{ x: number; y: number } | null>(null);
+  const [busy, setBusy] = useState(false);
+  const { width, height } = photo.facts;
+  const { tile_base: base, halvings } = photo;
+
+  useEffect(() => {
+    if (!element.current) return;
+    const made = new Deck(element.current, { onZoom: setZoom, onPointer: setPointer, onBusy: setBusy });
+    setDeck(made);
+    return () => {
+      made.close();
+      setDeck(null);
+    };
+  }, [photo.id]);
+
+  useEffect(() => {
+    if (!deck) return;
+    deck.show(sourceOf(base, { width, height, halvings }, view, card, whitePoint));
+  }, [deck, base, width, height, halvings, view, card, whitePoint]);
+
+  useEffect(() => {
+    // After the picture in hand has been asked for: what is seen comes first.
+    const later = window.setTimeout(
+      () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', 0)),
+      400,
+    );
+    return () => window.clearTimeout(later);
+  }, [deck, base, width, height, halvings]);
+
+  useEffect(() => deck?.showBefore(before), [deck, before]);
+
+  useEffect(() => {
+    if (focus) deck?.flyTo(focus.place, focus.label, focus.colour);
+    else deck?.unmark();
+  }, [deck, focus]);
+
+  return (
+    <Box position="relative" bg="surround" height="100%" overflow="hidden">
+      <Box
+        ref={element}
+        position="absolute"
+        inset="0"
+        css={placeStyle}
+        data-busy={busy}
+        aria-label={`${photo.name}, ${view}`}
+        role="img"
+      />
+      {busy && (
+        <Box
+          position="absolute"
+          top="0"
+          left="0"
+          right="0"
+          height="2px"
+          bg="paper.raised"
+          css={{ animation: 'pulse 1.2s infinite' }}
+        />
+      )}
+      <Flex
+        position="absolute"
+        top="10px"
+        left="12px"
+        right="12px"
+        justify="space-between"
+        align="start"
+        gap="2"
+        pointerEvents="none"
+      >
+        <Flex role="radiogroup" aria-label="View" {...panel} overflow="hidden" pointerEvents="auto">
+          {views.map(({ name, label }) => (
+            <Box
+              as="button"
+              role="radio"
+              aria-checked={view === name}
+              key={name}
+              px="3"
+              height="28px"
+              cursor="pointer"
+              bg={view === name ? 'slate' : undefined}
+              color={view === name ? 'white' : undefined}
+              onClick={() => onView(name)}
+            >
+              {label}
+            </Box>
+          ))}
+        </Flex>
+        <Flex {...panel} px="2.5" height="28px" align="center" pointerEvents="auto">
+          <TestCards card={card} onCard={onCard} />
+        </Flex>
+      </Flex>
+      <Flex position="absolute" bottom="10px" left="12px" {...panel} px="2" height="28px" align="center" gap="2">
+        <Text className="figures" minWidth="52px" textAlign="right" aria-label="Zoom">
+          {zoom} %
+        </Text>
+        <Button size="2xs" variant="outline" onClick={() => deck?.fit()}>
+          Fit
+        </Button>
+        <Button size="2xs" variant="outline" onClick={() => deck?.realPixels()}>
+          Real pixels
+        </Button>
+        <Text fontSize="13px">hold B for before</Text>
+        <Text className="figures" fontSize="13px" minWidth="118px" aria-hidden="true">
+          {pointer && `x ${pointer.x} y ${pointer.y}`}
+        </Text>
+      </Flex>
+      {before ? (
+        <Flex
+          position="absolute"
+          bottom="10px"
+          right="12px"
+          {...panel}
+          px="2.5"
+          height="28px"
+          align="center"
+          fontWeight="700"
+        >
+          before
+        </Flex>
+      ) : (
+        legends[view] && (
+          <Flex
+            position="absolute"
+            bottom="10px"
+            right="12px"
+            {...panel}
+            px="2.5"
+            height="28px"
+            align="center"
+            gap="3"
+            fontSize="13px"
+          >
+            {legends[view].map(({ colour, text }) => (
+              <Flex key={text} align="center" gap="1.5">
+                <Box
+                  width="14px"
+                  height="14px"
+                  border="1px solid"
+                  borderColor="line"
+                  style={{ background: colour === 'hatch' ? hatch : colour }}
+                />
+                {text}
+              </Flex>
+            ))}
+          </Flex>
+        )
+      )}
+    </Box>
+  );
+}
+
+const panel = { bg: 'paper.raised', borderRadius: 'yard', boxShadow: 'yard' } as const;
+const hatch = 'repeating-linear-gradient(135deg, #fff 0 3px, #a0b5d3 3px 4px)';
+
+const placeStyle = {
+  '& .place': {
+    border: '2px solid currentColor',
+    borderRadius: '8px',
+    minWidth: '18px',
+    minHeight: '18px',
+    pointerEvents: 'none',
+    boxSizing: 'border-box',
+  },
+  '& .place::after': {
+    content: 'attr(data-label)',
+    position: 'absolute',
+    left: '-2px',
+    bottom: 'calc(100% + 4px)',
+    whiteSpace: 'nowrap',
+    color: 'var(--yard-colors-slate)',
+    background: '#F8F8F6',
+    borderLeft: '3px solid',
+    borderColor: 'var(--yard-colors-chalk-pink)',
+    padding: '2px 8px',
+    fontSize: '13px',
+  },
+};
+
+type Size = { width: number; height: number; halvings: number };
+
+/** The tiles of a view. What a view does not hang on is left out of its address, so that its tiles serve again. */
+function sourceOf(base: string, size: Size, view: View | 'before', card: Card, whitePoint: number): Source {
+  const behind = view === 'picture' ? card : 'white';
+  const point = view === 'picture' || view === 'clip' ? whitePoint : 0;
+  const key = `${base}/${view}/${behind}/${point}`;
+  return { key, ...size, address: (halvings, column, row) => `${key}/${halvings}/${column}-${row}` };
+}

@@ -1,0 +1,85 @@
+import { Box, Flex, Text } from '@chakra-ui/react';
+import type { Photo } from '../api/client';
+import { Mark } from '../shared/marks';
+
+// The stages that can be worked by hand so far. The key is the stage's number in the working order.
+const STAGES = [{ key: 3, name: 'Lift', stage: 'lift' }];
+const TICK = 12;
+
+/** The stages along a rule; a count where findings belong, a dash where a stage is off or differs from the run sheet. */
+export function Yardstick({ photo }: { photo: Photo }) {
+  return (
+    <Flex
+      as="nav"
+      aria-label="Stages"
+      position="relative"
+      height="66px"
+      bg="#E0DFDA"
+      flex="none"
+      borderTop="1px solid"
+      borderColor="line"
+    >
+      <Ticks />
+      {STAGES.map(({ key, name, stage }) => {
+        const found = photo.findings.filter((finding) => finding.stage === stage && finding.severity !== 'note');
+        const worst = found[0]?.severity;
+        const own = photo.marks.white_point != null;
+        return (
+          <Flex
+            key={name}
+            aria-current="step"
+            width="160px"
+            px="3.5"
+            pt="14px"
+            align="center"
+            justify="space-between"
+            bg="paper.raised"
+            borderTop="4px solid"
+            borderColor="chalk.blue"
+            position="relative"
+          >
+            <Text>
+              <b>{name}</b> <span className="figures">{key}</span>
+              {!photo.lift_on && ' – off'}
+              {own && ' – own'}
+            </Text>
+            {worst && worst !== 'note' && (
+              <Flex align="center" gap="1.5">
+                <Mark standing={worst} size={10} /> <span className="figures">{found.length}</span>
+              </Flex>
+            )}
+          </Flex>
+        );
+      })}
+      <Flex align="center" px="4" pt="14px" color="slate.quiet" fontSize="13px" position="relative">
+        Backdrop, edge and placing are done by themselves, as the run sheet says.
+      </Flex>
+    </Flex>
+  );
+}
+
+function Ticks() {
+  return (
+    <Box
+      position="absolute"
+      top="0"
+      left="0"
+      right="0"
+      height="18px"
+      pointerEvents="none"
+      aria-hidden="true"
+      zIndex="1"
+    >
+      <svg width="100%" height="18">
+        <defs>
+          <pattern id="ticks" width={TICK * 5} height="18" patternUnits="userSpaceOnUse">
+            {[0, 1, 2, 3, 4].map((i) => (
+              <line key={i} x1={i * TICK + 0.5} x2={i * TICK + 0.5} y1="0" y2={i === 0 ? 16 : 7} stroke="#8B8C88" />
+            ))}
+          </pattern>
+        </defs>
+        <rect width="100%" height="18" fill="url(#ticks)" />
+      </svg>
+    </Box>
+  );
+}

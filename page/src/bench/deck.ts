@@ -1,0 +1,214 @@
+import OpenSeadragon from 'openseadragon';
+
+/** A picture of tiles. Its key names all that it hangs on; the same key is the same picture. */
+export type Source = {
+  key: string;
+  width: number;
+  height: number;
+  halvings: number;
+  address: (halvings: number, column: number, row: number) => string;
+};
+
+export type Box = { x: number; y: number; width: number; height: number };
+
+type Listener = {
+  /** Percent of real pixels, whenever it changes. */
+  onZoom: (percent: number) => void;
+  /** The picture's px under the pointer, or null when it leaves. */
+  onPointer: (at: { x: number; y: number } | null) => void;
+  /** Whether a newer picture than the one shown is on its way. */
+  onBusy: (busy: boolean) => void;
+};
+
+const TILE = 512;
+
+/**
+ * A deep-zoom viewer that goes from one revision of a picture to the next without a flash: the new one is loaded unseen
+ * below the old, which is taken away once the new one is drawn. While values are dragged, one revision is on its way and
+ * only the newest of those asked meanwhile is kept.
+ */
+export class Deck {
+  private readonly viewer: OpenSeadragon.Viewer;
+  private shown: { key: string; item: OpenSeadragon.TiledImage } | null = null;
+  private coming: string | null = null;
+  private next: Source | null = null;
+  private before: OpenSeadragon.TiledImage | null = null;
+  private readonly place = document.createElement('div');
+  private readonly listener: Listener;
+  private closed = false;
+
+  constructor(element: HTMLElement, listener: Listener) {
+    this.listener = listener;
+    this.viewer = OpenSeadragon({
+      element,
+      drawer: 'canvas',
+      showNavigationControl: false,
+      animationTime: matchMedia('(prefers-reduced-motion: reduce)').matches ? 0 : 0.25,
+      visibilityRatio: 0.25,
+      minZoomImageRatio: 0.5,
+      maxZoomPixelRatio: 8,
+      imageLoaderLimit: 8,
+      gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false },
+      gestureSettingsTouch: { clickToZoom: false, dblClickToZoom: false },
+      gestureSettingsPen: { clickToZoom: false, dblClickToZoom: false },
+    });
+    // The page has keys of its own.
+    this.viewer.addHandler('canvas-key', (event) => {
+      event.preventDefaultAction = true;
+    });
+    const zoomed = () => this.afterZoom();
+    this.viewer.addHandler('zoom', zoomed);
+    this.viewer.addHandler('resize', zoomed);
+    element.addEventListener('pointermove', this.pointed);
+    element.addEventListener('pointerleave', this.left);
+  }
+
+  close() {
+    this.closed = true;
+    this.viewer.destroy();
+  }
+
+  /** Show a picture, at once or as soon as it is loaded. */
+  show(source: Source) {
+    if (source.key === this.coming || (source.key === this.shown?.key && !this.coming)) {
+      this.next = null;
+      return;
+    }
+    if (this.coming) {
+      this.next = source;
+      return;
+    }
+    this.coming = source.key;
+    this.listener.onBusy(true);
+    this.viewer.addTiledImage({
+      tileSource: tileSource(source),
+      index: 0,
+      opacity: this.shown ? 0 : 1,
+      preload: true,
+      success: (event) => this.loadThenReveal(source, (event as unknown as { item: OpenSeadragon.TiledImage }).item),
+    });
+  }
+
+  /** The picture as it came in, kept ready on top; unseen until `showBefore`. */
+  keepBefore(source: Source) {
+    this.viewer.addTiledImage({
+      tileSource: tileSource(source),
+      opacity: 0,
+      preload: true,
+      success: (event) => {
+        this.before = (event as unknown as { item: OpenSeadragon.TiledImage }).item;
+      },
+    });
+  }
+
+  showBefore(on: boolean) {
+    this.before?.setOpacity(on ? 1 : 0);
+  }
+
+  fit() {
+    this.viewer.viewport.goHome(false);
+  }
+
+  /** One px of the picture on one px of the screen. */
+  realPixels() {
+    const item = this.shown?.item;
+    if (item) this.viewer.viewport.zoomTo(item.imageToViewportZoom(1 / devicePixelRatio));
+  }
+
+  /** Fly to a place at a fitting zoom, and mark it. */
+  flyTo(box: Box, label: string, colour: string) {
+    const item = this.shown?.item;
+    if (!item) return;
+    const least = 160;
+    const width = Math.max(box.width * 2.2, least);
+    const height = Math.max(box.height * 2.2, least);
+    const around = item.imageToViewportRectangle(
+      box.x + (box.width - width) / 2,
+      box.y + (box.height - height) / 2,
+      width,
+      height,
+    );
+    this.viewer.viewport.fitBounds(around, false);
+    this.place.className = 'place';
+    this.place.style.color = colour;
+    this.place.dataset.label = label;
+    this.viewer.removeOverlay(this.place);
+    this.viewer.addOverlay({
+      element: this.place,
+      location: item.imageToViewportRectangle(box.x, box.y, box.width, box.height),
+    });
+  }
+
+  unmark() {
+    this.viewer.removeOverlay(this.place);
+  }
+
+  private loadThenReveal(source: Source, item: OpenSeadragon.TiledImage) {
+    if (this.closed) return;
+    if (!this.shown) this.viewer.viewport.goHome(true);
+    let revealed = false;
+    const reveal = () => {
+      if (revealed || this.closed) return;
+      revealed = true;
+      const old = this.shown?.item;
+      this.shown = { key: source.key, item };
+      item.setOpacity(1);
+      this.viewer.forceRedraw();
+      this.afterZoom();
+      // Two frames, so that the new picture is drawn before the old one goes.
+      requestAnimationFrame(() =>
+        requestAnimationFrame(() => {
+          if (this.closed) return;
+          if (old) this.viewer.world.removeItem(old);
+          this.coming = null;
+          const next = this.next;
+          this.next = null;
+          if (next && next.key !== source.key) this.show(next);
+          else this.listener.onBusy(false);
+        }),
+      );
+    };
+    if (item.getFullyLoaded()) reveal();
+    else {
+      item.addHandler('fully-loaded-change', (event) => {
+        if (event.fullyLoaded) reveal();
+      });
+    }
+  }
+
+  private afterZoom() {
+    const item = this.shown?.item;
+    if (!item) return;
+    const zoom = item.viewportToImageZoom(this.viewer.viewport.getZoom(true)) * devicePixelRatio;
+    // Real pixels above 100 %: what is looked for there is single pixels.
+    this.viewer.drawer.setImageSmoothingEnabled(zoom <= 1.001);
+    const target = item.viewportToImageZoom(this.viewer.viewport.getZoom(false)) * devicePixelRatio;
+    this.listener.onZoom(Math.round(100 * target));
+  }
+
+  private readonly pointed = (event: PointerEvent) => {
+    const item = this.shown?.item;
+    if (!item) return;
+    const edge = this.viewer.element.getBoundingClientRect();
+    const at = item.viewerElementToImageCoordinates(
+      new OpenSeadragon.Point(event.clientX - edge.left, event.clientY - edge.top),
+    );
+    const size = item.getContentSize();
+    const inside = at.x >= 0 && at.y >= 0 && at.x < size.x && at.y < size.y;
+    this.listener.onPointer(inside ? { x: Math.floor(at.x), y: Math.floor(at.y) } : null);
+  };
+
+  private readonly left = () => this.listener.onPointer(null);
+}
+
+function tileSource(source: Source) {
+  return {
+    width: source.width,
+    height: source.height,
+    tileSize: TILE,
+    tileOverlap: 0,
+    minLevel: 0,
+    maxLevel: source.halvings,
+    getTileUrl: (level: number, column: number, row: number) => source.address(source.halvings - level, column, row),
+  };
+}

@@ -1,0 +1,44 @@
+import { useEffect } from 'react';
+
+/** A value moved by a key: arrows by 1, with Shift by 10, Home and End to the ends; null for other keys. */
+export function steppedBy(
+  event: { key: string; shiftKey: boolean },
+  value: number,
+  least: number,
+  most: number,
+): number | null {
+  const step = event.shiftKey ? 10 : 1;
+  const to = {
+    ArrowLeft: value - step,
+    ArrowDown: value - step,
+    ArrowRight: value + step,
+    ArrowUp: value + step,
+    Home: least,
+    End: most,
+  }[event.key];
+  return to === undefined ? null : Math.min(most, Math.max(least, to));
+}
+
+const typing = (target: EventTarget | null) =>
+  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+
+/** Keys of the page, unless something is being typed. Names as in KeyboardEvent.key, lower case, "shift+" before. */
+export function useKeys(down: Record<string, () => void>, up: Record<string, () => void> = {}) {
+  useEffect(() => {
+    const named = (event: KeyboardEvent) => (event.shiftKey ? 'shift+' : '') + event.key.toLowerCase();
+    const onDown = (event: KeyboardEvent) => {
+      if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+      const act = down[named(event)] ?? down[event.key];
+      if (!act) return;
+      event.preventDefault();
+      if (!event.repeat) act();
+    };
+    const onUp = (event: KeyboardEvent) => up[event.key.toLowerCase()]?.();
+    window.addEventListener('keydown', onDown);
+    window.addEventListener('keyup', onUp);
+    return () => {
+      window.removeEventListener('keydown', onDown);
+      window.removeEventListener('keyup', onUp);
+    };
+  });
+}

@@ -1,0 +1,102 @@
+import { Box, Button, Flex, Heading, Table, Text } from '@chakra-ui/react';
+import { useState } from 'react';
+import type { Delivery } from '../api/client';
+import { useDeliveries } from '../api/queries';
+import { bytes, count, moment } from '../shared/format';
+import { Mark } from '../shared/marks';
+import { Empty, Loading, Trouble } from '../shared/states';
+
+/** What was written, when, with its manifest, ZIP and files. */
+export function DeliveriesPage() {
+  const deliveries = useDeliveries();
+  return (
+    <Box as="main" height="100%" overflowY="auto" p="5">
+      <Heading as="h1" size="xl" mb="4">
+        Deliveries
+      </Heading>
+      {deliveries.isPending && <Loading what="the deliveries" />}
+      {deliveries.isError && <Trouble message={deliveries.error.message} onRetry={() => void deliveries.refetch()} />}
+      {deliveries.data?.length === 0 && (
+        <Empty title="Nothing delivered yet">
+          Open a lot and press Deliver: its ready photos are written to a new folder, read back and checked, with a
+          manifest.
+        </Empty>
+      )}
+      <Flex direction="column" gap="3">
+        {deliveries.data?.map((delivery, i) => (
+          <DeliveryCard key={delivery.id} delivery={delivery} opened={i === 0} />
+        ))}
+      </Flex>
+    </Box>
+  );
+}
+
+function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolean }) {
+  const [open, setOpen] = useState(opened);
+  const address = `/api/deliveries/${delivery.id}`;
+  return (
+    <Box bg="paper.raised" border="1px solid" borderColor="line" borderRadius="yard">
+      <Flex p="3" gap="4" align="center" wrap="wrap">
+        <Box flex="1" minWidth="280px">
+          <Text fontWeight="700" fontSize="16px">
+            {delivery.lot_name}
+          </Text>
+          <Text fontSize="13px" color="slate.quiet">
+            {moment(delivery.created_at)} · run sheet {delivery.sheet} · listing spec {delivery.spec} · folder{' '}
+            <span className="figures">{delivery.folder}</span>
+          </Text>
+        </Box>
+        <Text className="figures">
+          {count(delivery.files, 'file')}, {bytes(delivery.bytes)}
+        </Text>
+        <Flex gap="2">
+          <Button size="sm" variant="outline" aria-expanded={open} onClick={() => setOpen(!open)}>
+            {open ? 'Hide files' : 'Show files'}
+          </Button>
+          <Button size="sm" variant="outline" asChild>
+            <a href={`${address}/manifest.csv`}>Manifest CSV</a>
+          </Button>
+          <Button size="sm" variant="outline" asChild>
+            <a href={`${address}/manifest.json`}>Manifest JSON</a>
+          </Button>
+          <Button size="sm" colorPalette="blue" asChild>
+            <a href={`${address}.zip`}>ZIP</a>
+          </Button>
+        </Flex>
+      </Flex>
+      {open && (
+        <Table.Root size="sm" borderTop="1px solid" borderColor="line">
+          <Table.Header>
+            <Table.Row bg="transparent">
+              {['Verdict', 'File', 'From', 'Size', 'Findings', 'SHA-256'].map((head) => (
+                <Table.ColumnHeader key={head}>{head}</Table.ColumnHeader>
+              ))}
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
+            {delivery.contents.map((file) => (
+              <Table.Row key={file.name} bg="transparent" verticalAlign="top">
+                <Table.Cell>
+                  <Flex align="center" gap="2">
+                    <Mark standing={file.verdict} size={10} /> {file.verdict}
+                  </Flex>
+                </Table.Cell>
+                <Table.Cell>{file.name}</Table.Cell>
+                <Table.Cell>{file.source}</Table.Cell>
+                <Table.Cell className="figures" whiteSpace="nowrap">
+                  {bytes(file.bytes)}
+                </Table.Cell>
+                <Table.Cell fontSize="13px">
+                  {file.findings.length === 0 ? 'none' : file.findings.map((finding) => finding.message).join('; ')}
+                </Table.Cell>
+                <Table.Cell className="figures" title={file.digest}>
+                  {file.digest.slice(0, 10)}…
+                </Table.Cell>
+              </Table.Row>
+            ))}
+          </Table.Body>
+        </Table.Root>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,71 @@
+import { Box, Flex, Text } from '@chakra-ui/react';
+import { Link } from 'react-router';
+import type { Tile } from '../api/client';
+import { stem } from '../shared/format';
+import { checkName, Mark, standingOf, standings } from '../shared/marks';
+import { cardBackground, type Card } from '../shared/TestCards';
+
+/** A photo as it will look on a listing page, with its verdict and its worst finding in words and in place. */
+export function PhotoTile({ tile, lotId, card, size }: { tile: Tile; lotId: number; card: Card; size: number }) {
+  const standing = standingOf(tile);
+  const worst = tile.found[0];
+  const small = size < 160;
+  const line = tile.error ?? worst?.message ?? (standing === 'waiting' ? waitingWords[tile.state] : undefined);
+  return (
+    <Link to={`/lots/${lotId}/photos/${tile.id}`} title={line ? `${tile.name}: ${line}` : tile.name}>
+      <Box width={`${size}px`} bg="paper.raised" border="1px solid" borderColor="line">
+        <Box
+          position="relative"
+          height={`${size}px`}
+          style={{ background: tile.preview ? cardBackground[card] : '#A6A6A6' }}
+        >
+          {tile.preview && <img src={`/api/pictures/${tile.preview}`} alt="" loading="lazy" style={fitted} />}
+          {worst?.place && standing !== 'ready' && (
+            <Ring tile={tile} place={worst.place} colour={standings[worst.severity].colour} />
+          )}
+          <Flex position="absolute" top="6px" right="6px" bg="white" p="3px" borderRadius="yard">
+            <Mark standing={standing} size={small ? 11 : 13} />
+          </Flex>
+        </Box>
+        <Box px="2.5" py="1.5" height="50px" borderTop="1px solid" borderColor="line">
+          <Text fontWeight="700" fontSize={small ? '12px' : '13px'} truncate>
+            {stem(tile.name)}
+          </Text>
+          <Text fontSize="12px" color="slate.quiet" truncate>
+            {worst && !tile.error
+              ? checkName(worst.check)
+              : (line ?? (tile.own_marks ? 'own white point' : 'nothing found'))}
+          </Text>
+        </Box>
+      </Box>
+    </Link>
+  );
+}
+
+const fitted = { position: 'absolute', inset: 0, width: '100%', height: '100%', objectFit: 'contain' } as const;
+
+const waitingWords: Record<string, string> = {
+  waiting: 'waits for its turn',
+  running: 'being worked on',
+  idle: 'not run',
+};
+
+/** A ring round the place of a finding, at least large enough to be seen. */
+function Ring({ tile, place, colour }: { tile: Tile; place: readonly number[]; colour: string }) {
+  const { result_width: w, result_height: h } = tile;
+  const [x = 0, y = 0, pw = 0, ph = 0] = place;
+  if (!w || !h) return null;
+  const longest = Math.max(w, h);
+  const side = Math.min(92, Math.max(14, (100 * Math.max(pw, ph)) / longest + 4));
+  const left = (100 * (x + pw / 2 + (longest - w) / 2)) / longest;
+  const top = (100 * (y + ph / 2 + (longest - h) / 2)) / longest;
+  return (
+    <Box
+      position="absolute"
+      border="2px solid"
+      borderColor={colour}
+      borderRadius="50%"
+      style={{ left: `${left - side / 2}%`, top: `${top - side / 2}%`, width: `${side}%`, height: `${side}%` }}
+    />
+  );
+}

@@ -1,0 +1,75 @@
+import { Box, Flex, Image, Text } from '@chakra-ui/react';
+import { Link } from 'react-router';
+import type { LotCardData } from '../api/client';
+import { count, moment } from '../shared/format';
+import { Mark, type Standing } from '../shared/marks';
+import { VerdictBar } from '../shared/VerdictBar';
+
+const STANDINGS: Standing[] = ['fix', 'look', 'failed', 'ready', 'waiting'];
+
+/** One lot: a fan of its photos on white, and where it stands. */
+export function LotCard({ lot }: { lot: LotCardData }) {
+  const counts = { ...lot, waiting: lot.waiting + lot.idle };
+  return (
+    <Link to={`/lots/${lot.id}`}>
+      <Box
+        bg="paper.raised"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="yard"
+        overflow="hidden"
+        maxWidth="620px"
+      >
+        <Flex
+          bg="white"
+          height="150px"
+          align="center"
+          justify="center"
+          overflow="hidden"
+          borderBottom="1px solid"
+          borderColor="line"
+        >
+          {lot.fan.map((digest, i) => (
+            <Image
+              key={digest}
+              src={`/api/pictures/${digest}`}
+              alt=""
+              height="128px"
+              width="128px"
+              objectFit="contain"
+              ml={i ? '-34px' : '0'}
+              transform={`rotate(${(i - (lot.fan.length - 1) / 2) * 5}deg) translateY(${Math.abs(i - (lot.fan.length - 1) / 2) * 4}px)`}
+            />
+          ))}
+          {lot.fan.length === 0 && (
+            <Text color="slate.quiet">{lot.photos ? 'Pictures appear as they are done' : 'No photos yet'}</Text>
+          )}
+        </Flex>
+        <Box p="3">
+          <Flex justify="space-between" align="baseline" gap="3">
+            <Text fontWeight="700" fontSize="17px" lineClamp={1}>
+              {lot.name}
+            </Text>
+            <Text color="slate.quiet" fontSize="13px" whiteSpace="nowrap">
+              {count(lot.photos, 'photo')} · {moment(lot.created_at)}
+            </Text>
+          </Flex>
+          <Box my="2">
+            <VerdictBar counts={lot} height={8} />
+          </Box>
+          <Flex gap="4" fontSize="13px" wrap="wrap">
+            {STANDINGS.filter((standing) => counts[standing] > 0).map((standing) => (
+              <Flex key={standing} align="center" gap="1.5">
+                <Mark standing={standing} size={10} />
+                <span>
+                  <span className="figures">{counts[standing]}</span> {standing}
+                </span>
+              </Flex>
+            ))}
+            {lot.refused > 0 && <Text color="slate.quiet">{lot.refused} refused at intake</Text>}
+          </Flex>
+        </Box>
+      </Box>
+    </Link>
+  );
+}

@@ -1,0 +1,19 @@
+/** A duration for people: "11 s", "4 min". */
+export function duration(seconds: number): string {
+  if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
+  return `${Math.round(seconds / 60)} min`;
+}
+
+/** A size in bytes for people: "412 kB", "3.1 MB". */
+export function bytes(count: number): string {
+  if (count < 1_000_000) return `${Math.round(count / 1000)} kB`;
+  return `${(count / 1_000_000).toFixed(1)} MB`;
+}
+
+export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+
+export const moment = (iso: string) =>
+  new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
+
+/** A photo's name without its ending, as it is shown. */
+export const stem = (name: string) => name.replace(/\.[a-z0-9]{1,5}$/i, '').replaceAll('_', ' ');

@@ -1,0 +1,9 @@
+import react from '@vitejs/plugin-react';
+import { defineConfig } from 'vite';
+
+export default defineConfig({
+  plugins: [react()],
+  build: { chunkSizeWarningLimit: 1500 },
+  // For work on the page itself: `npm run dev` beside a running `./yard demo`.
+  server: { proxy: { '/api': 'http://127.0.0.1:8620' } },
+});

@@ -1,0 +1,110 @@
+"""Take the pictures in docs/screenshots anew, from the demo lots: `./yard shots [NAME...]`."""
+
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+from tools.browser import open_page
+from yardchalk.host.service import Service, load_demo
+
+FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+
+
+def settled(page: Page) -> None:
+    """Wait until the viewer shows what was asked for last."""
+    page.wait_for_selector('[data-busy="false"]')
+    page.wait_for_timeout(600)
+    page.wait_for_selector('[data-busy="false"]')
+
+
+def _bench(page: Page, name: str) -> None:
+    page.get_by_role("link", name="Autumn kitchen").click()
+    page.locator(f'a[title^="{name}"]').first.click()
+    page.get_by_label("Histogram with white point").wait_for()
+    settled(page)
+
+
+def lots(page: Page) -> None:
+    page.get_by_text("Autumn kitchen").wait_for()
+
+
+def lineup(page: Page) -> None:
+    page.get_by_role("link", name="Autumn kitchen").click()
+    page.get_by_text("Deliver").first.wait_for()
+
+
+def lineup_vivid(page: Page) -> None:
+    lineup(page)
+    page.get_by_role("radio", name="vivid").click()
+
+
+def bench(page: Page) -> None:
+    _bench(page, "PW-1042")
+    page.keyboard.press("n")
+    settled(page)
+
+
+def bench_clip(page: Page) -> None:
+    _bench(page, "PW-1004")
+    page.get_by_role("radio", name="Clip").click()
+    settled(page)
+
+
+def bench_white_check(page: Page) -> None:
+    _bench(page, "PW-1047")
+    page.get_by_role("radio", name="White check").click()
+    settled(page)
+
+
+def bench_matte(page: Page) -> None:
+    _bench(page, "PW-1050")
+    page.get_by_role("radio", name="Matte").click()
+    settled(page)
+
+
+def deliveries(page: Page) -> None:
+    page.get_by_role("link", name="Autumn kitchen").click()
+    page.get_by_role("button", name="Deliver").click()
+    page.get_by_role("link", name="See the delivery").click()
+    page.get_by_text("Manifest CSV").first.wait_for()
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "lots": lots,
+    "line-up": lineup,
+    "line-up-vivid-card": lineup_vivid,
+    "bench": bench,
+    "bench-clip": bench_clip,
+    "bench-white-check": bench_white_check,
+    "bench-matte": bench_matte,
+    "deliveries": deliveries,
+}
+
+
+def main(names: list[str]) -> None:
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as state:
+        service = Service(Path(state), "shots")
+        try:
+            service.start(8720)
+            load_demo(service)
+            with open_page() as page:
+                page.goto(service.address)
+                page.wait_for_function(
+                    "async () => (await (await fetch('/api/lots')).json()).every(lot => lot.waiting === 0)", timeout=180_000, polling=500
+                )
+                for name in names or VIEWS:
+                    page.goto(service.address)
+                    VIEWS[name](page)
+                    page.wait_for_timeout(500)
+                    page.screenshot(path=FOLDER / f"{name}.png")
+        finally:
+            service.stop()
+            service.cluster.remove()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,115 @@
+"""What the bench shows of a photo: the finished picture, and pictures that make visible what cannot be seen on white."""
+
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.colour import Mask, darkest, lightest, top
+from yardchalk.core.pixels import Picture
+from yardchalk.core.render import Card, Region, Render
+
+View = Literal["picture", "before", "clip", "white", "matte"]
+# Views in which every level counts; the others may be sent through a lossy codec.
+EXACT: frozenset[View] = frozenset({"white", "matte"})
+
+_BLUE, _YELLOW, _PINK = (np.array(c, np.float32) for c in ((44, 90, 160), (236, 196, 84), (194, 56, 111)))
+_HATCH = 7  # px between the hatch's lines
+_DOT = 5  # px; an off pixel is drawn at least this wide
+
+
+def view(render: Render, name: View, scale: float, region: Region, card: Card = "white") -> NDArray[np.uint8]:
+    """A region at a scale as the bench shows it: uint8, shape (h, w, 3), sRGB-coded.
+
+    Parameters
+    ----------
+    name : which view
+        picture: finished, on the card. before: as it came in. clip: what Lift does, before anything is cut out. white:
+        the white check. matte: coverage in greys.
+    """
+    if name == "picture":
+        return _eight(render.picture(scale, region, card))
+    if name == "before":
+        return _eight(np.ascontiguousarray(render.photo(scale).pixels[region.index]))
+    if name == "matte":
+        grey = np.round(render.cut(scale, region).alpha * 255).astype(np.uint8)
+        return np.repeat(grey[..., None], 3, axis=2)
+    return _clip(render, scale, region) if name == "clip" else _white_check(render, scale, region)
+
+
+def _eight(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> NDArray[np.uint8]:
+    return Picture(pixels).eight_bit().pixels.astype(np.uint8, copy=False)
+
+
+def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
+    """Exactly white: fine blue hatch. Backdrop short of white: yellow. Product lost to white by lifting: solid pink."""
+    toned = render.toned(scale, region)
+    before = lightest(render.photo(scale).pixels[region.index])
+    alpha = render.cut(scale, region).alpha
+    full = top(toned.dtype)
+    white = darkest(toned) == full
+    lost = (alpha > 0.5) & (lightest(toned) == full) & (before < full)
+    short = (alpha == 0) & ~white
+    out = _eight(toned).copy()
+    y = np.arange(region.top, region.bottom)[:, None]
+    x = np.arange(region.left, region.right)[None]
+    out[white & ((x + y) % _HATCH == 0)] = (0.45 * _BLUE + 0.55 * 255).astype(np.uint8)
+    out[short] = (0.3 * out[short] + 0.7 * _YELLOW).astype(np.uint8)
+    out[lost] = _PINK.astype(np.uint8)
+    return out
+
+
+def _white_check(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
+    """Everything in quiet greys, but every stray pixel that is not exactly white as a dot in a ring."""
+    finished = _eight(render.picture(scale, region, "white"))
+    grey = cv2.cvtColor(finished, cv2.COLOR_RGB2GRAY).astype(np.float32)
+    out = np.repeat((150 + grey * 0.3).astype(np.uint8)[..., None], 3, axis=2)
+    out[darkest(finished) == 255] = 238
+    dots, rings = _dots(off_pixels(render), scale, region)
+    out[rings] = (255, 255, 255)
+    out[dots] = _PINK.astype(np.uint8)
+    return out
+
+
+def off_pixels(render: Render) -> NDArray[np.intp]:
+    """Rows and columns, shape (n, 2), in px of the original, of what is visible apart from the product.
+
+    These are pixels meant as backdrop that are not exactly white: ghosts, and pieces smaller than a hundredth of the
+    largest, farther than 3 px from every larger piece.
+    """
+    return render.cache.get((render.digest, "off", render.sheet.clear), lambda: _find_off(render))
+
+
+def _find_off(render: Render) -> NDArray[np.intp]:
+    width, height = render.size_at(1.0)
+    alpha = render.cut(1.0, Region(0, height, 0, width)).alpha
+    return np.argwhere(apart(alpha > 0, alpha > 0.5))
+
+
+def apart(visible: Mask, solid: Mask) -> Mask:
+    """What is visible farther than 3 px from every piece of `solid` of at least a hundredth of the largest."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(solid.view(np.uint8), connectivity=8)
+    area = stats[:, cv2.CC_STAT_AREA].copy()
+    area[0] = 0
+    main = (area >= 0.01 * area.max(initial=1))[labels]
+    near = cv2.dilate(main.view(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    return visible & ~near
+
+
+def _dots(off: NDArray[np.intp], scale: float, region: Region) -> tuple[Mask, Mask]:
+    h, w = region.shape
+    mask = np.zeros((h, w), np.uint8)
+    size = max(1, round(scale))
+    for dy in range(size):
+        for dx in range(size):
+            y = (off[:, 0] * scale).astype(np.intp) + dy - region.top
+            x = (off[:, 1] * scale).astype(np.intp) + dx - region.left
+            # A dot whose middle lies just outside still reaches in.
+            near = (y >= -_DOT) & (y < h + _DOT) & (x >= -_DOT) & (x < w + _DOT)
+            mask[np.clip(y[near], 0, h - 1), np.clip(x[near], 0, w - 1)] = 1
+    dots = cv2.dilate(mask, np.ones((_DOT, _DOT), np.uint8)) > 0
+    rings = (cv2.dilate(mask, np.ones((_DOT + 8, _DOT + 8), np.uint8)) > 0) & (
+        cv2.dilate(mask, np.ones((_DOT + 4, _DOT + 4), np.uint8)) == 0
+    )
+    return dots, rings

@@ -1,0 +1,115 @@
+"""What the pages show of lots, photos and deliveries."""
+
+from typing import Any
+
+from yardchalk.core.errors import NotThere
+from yardchalk.core.settings import Marks, load_sheet, load_spec, shipped
+from yardchalk.store import queries
+from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.running import ask_runs
+
+Row = queries.Row
+
+
+def lots(studio: Studio) -> list[Row]:
+    """All lots, newest first, with counts by verdict and the photos for their fan."""
+    with studio.transaction() as connection:
+        return queries.lots(connection)
+
+
+def lot(studio: Studio, lot_id: int) -> Row:
+    """One lot with its counts and, while it runs, the seconds that are left."""
+    with studio.transaction() as connection:
+        row = queries.lot(connection, lot_id)
+        if row is None:
+            raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
+        pace = queries.pace(connection, lot_id)
+        row["refusals"] = queries.refusals(connection, lot_id)
+    took, workers = pace["took_ms"], max(int(pace["workers"]), 1)
+    row["seconds_left"] = row["waiting"] * took / 1000 / workers if row["waiting"] and took else None
+    return row
+
+
+def add_lot(studio: Studio, name: str, sheet: str, spec: str) -> int:
+    """A new, empty lot; its number."""
+    load_sheet(sheet), load_spec(spec)
+    with studio.transaction() as connection:
+        return queries.add_lot(connection, name.strip() or "New lot", sheet, spec)
+
+
+def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
+    """Put another run sheet or listing spec in force and run what that changes; how many photos that are."""
+    load_sheet(sheet), load_spec(spec)
+    with studio.transaction() as connection:
+        queries.set_lot(connection, lot_id, sheet, spec)
+    return ask_runs(studio, lot_id)
+
+
+def lineup(studio: Studio, lot_id: int) -> list[Row]:
+    """The lot's photos as tiles: those to fix first, then to look at, ready, failed, waiting."""
+    with studio.transaction() as connection:
+        return queries.lineup(connection, lot_id)
+
+
+def photo(studio: Studio, photo_id: int) -> Row:
+    """One photo with its findings and figures, and the order of the lot's photos."""
+    with studio.transaction() as connection:
+        row = queries.photo(connection, photo_id)
+        if row is None:
+            raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
+        row["order"] = [
+            {"id": tile["id"], "name": tile["name"], "preview": tile["preview"], "verdict": tile["verdict"], "state": tile["state"]}
+            for tile in queries.lineup(connection, row["lot_id"])
+        ]
+    return row
+
+
+def set_marks(studio: Studio, photo_id: int, marks: Marks) -> None:
+    """Keep a photo's own departures from the run sheet, and run it again before all others."""
+    row = photo(studio, photo_id)
+    with studio.transaction() as connection:
+        queries.set_marks(connection, photo_id, marks.model_dump(exclude_none=True))
+        announce(connection, row["lot_id"], photo_id)
+    ask_runs(studio, row["lot_id"], only=[photo_id], urgent=True)
+
+
+def remove_photos(studio: Studio, lot_id: int, photo_ids: list[int]) -> None:
+    """Take photos out of a lot. What was delivered of them stays on record."""
+    with studio.transaction() as connection:
+        for photo_id in photo_ids:
+            queries.remove_photo(connection, lot_id, photo_id)
+        announce(connection, lot_id)
+
+
+def deliveries(studio: Studio) -> list[Row]:
+    """The last deliveries, newest first, each with its files."""
+    with studio.transaction() as connection:
+        rows = queries.deliveries(connection)
+        for row in rows:
+            row["contents"] = queries.delivery_files(connection, row["id"])
+    return rows
+
+
+def delivery(studio: Studio, delivery_id: int) -> Row:
+    """One delivery."""
+    with studio.transaction() as connection:
+        row = queries.delivery(connection, delivery_id)
+    if row is None:
+        raise NotThere("is not there", where=f"Delivery {delivery_id}", remedy="Go back to the deliveries")
+    return row
+
+
+def stored(studio: Studio, digest: str) -> bytes:
+    """A stored picture by its digest."""
+    try:
+        return studio.files.get(digest)
+    except (FileNotFoundError, ValueError):
+        raise NotThere("is not there", where="The picture", remedy="Run the photo again") from None
+
+
+def choices() -> dict[str, Any]:
+    """The run sheets and listing specs that can be put in force."""
+    return {
+        "sheets": [load_sheet(name) for name in shipped("sheets")],
+        "specs": [load_spec(name) for name in shipped("specs")],
+    }

@@ -1,0 +1,1 @@
+"""The web server: FastAPI routers, tiles, live events, and the page."""

@@ -1,0 +1,35 @@
+"""Deliveries: list, manifest, ZIP."""
+
+from typing import Any, Literal
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse, StreamingResponse
+
+from yardchalk.core.errors import NotThere
+from yardchalk.studio import reading
+from yardchalk.studio.delivering import folder_of, zip_delivery
+from yardchalk.web.common import ERRORS, TheStudio
+from yardchalk.web.models import DeliveryOut
+
+router = APIRouter(prefix="/api/deliveries", responses=ERRORS)
+
+
+@router.get("", response_model=list[DeliveryOut])
+def get_deliveries(studio: TheStudio) -> Any:
+    return reading.deliveries(studio)
+
+
+@router.get("/{delivery_id}/manifest.{kind}", response_class=FileResponse)
+def get_manifest(studio: TheStudio, delivery_id: int, kind: Literal["csv", "json"]) -> Any:
+    row = reading.delivery(studio, delivery_id)
+    path = folder_of(studio, row) / f"manifest.{kind}"
+    if not path.is_file():
+        raise NotThere("was moved or removed from disk", where=row["folder"], remedy="Deliver the lot again")
+    return FileResponse(path, filename=f"{row['folder']}-manifest.{kind}")
+
+
+@router.get("/{delivery_id}.zip", response_class=StreamingResponse)
+def get_zip(studio: TheStudio, delivery_id: int) -> Any:
+    row = reading.delivery(studio, delivery_id)
+    headers = {"Content-Disposition": f'attachment; filename="{row["folder"]}.zip"'}
+    return StreamingResponse(zip_delivery(studio, row), media_type="application/zip", headers=headers)

@@ -1,0 +1,102 @@
+"""Lots: list, make, fill, run, and their line-up."""
+
+import tempfile
+from typing import IO, Annotated, Any
+
+from fastapi import APIRouter, Query, Request
+from fastapi.concurrency import run_in_threadpool
+
+from yardchalk.core.errors import YardError
+from yardchalk.studio import reading
+from yardchalk.studio.delivering import deliver
+from yardchalk.studio.intake import IntakeReport, take_in
+from yardchalk.studio.running import ask_runs, cancel_runs
+from yardchalk.web.common import ERRORS, TheStudio
+from yardchalk.web.models import Choices, Count, Created, DeliverAsked, InForce, LineupTile, LotAsked, LotCard, LotDetail, PhotosNamed
+
+router = APIRouter(prefix="/api", responses=ERRORS)
+_ZIP_BYTES = 20_000_000_000
+
+
+@router.get("/choices", response_model=Choices)
+def get_choices() -> Any:
+    return reading.choices()
+
+
+@router.get("/lots", response_model=list[LotCard])
+def get_lots(studio: TheStudio) -> Any:
+    return reading.lots(studio)
+
+
+@router.post("/lots", response_model=Created, status_code=201)
+def post_lot(studio: TheStudio, asked: LotAsked) -> Any:
+    return Created(id=reading.add_lot(studio, asked.name, asked.sheet, asked.spec))
+
+
+@router.get("/lots/{lot_id}", response_model=LotDetail)
+def get_lot(studio: TheStudio, lot_id: int) -> Any:
+    return reading.lot(studio, lot_id)
+
+
+@router.put("/lots/{lot_id}", response_model=Count)
+def put_lot(studio: TheStudio, lot_id: int, asked: InForce) -> Any:
+    return Count(count=reading.set_lot(studio, lot_id, asked.sheet, asked.spec))
+
+
+@router.get("/lots/{lot_id}/lineup", response_model=list[LineupTile])
+def get_lineup(studio: TheStudio, lot_id: int) -> Any:
+    return reading.lineup(studio, lot_id)
+
+
+@router.post("/lots/{lot_id}/files", response_model=IntakeReport)
+async def post_file(studio: TheStudio, request: Request, lot_id: int, name: Annotated[str, Query(min_length=1, max_length=1000)]) -> Any:
+    """One dropped file, a photo or a ZIP, as the body of the request; it is streamed to disk under the limits."""
+    await run_in_threadpool(reading.lot, studio, lot_id)
+    with tempfile.TemporaryFile() as file:
+        await _receive(request, file, name, studio.limits.max_bytes)
+        report = await run_in_threadpool(take_in, studio, lot_id, name, file)
+    await run_in_threadpool(ask_runs, studio, lot_id, only=report.added)
+    return report
+
+
+async def _receive(request: Request, file: IO[bytes], name: str, max_bytes: int) -> None:
+    size = 0
+    limit = max_bytes
+    async for piece in request.stream():
+        if size == 0 and piece[:4] == b"PK\x03\x04":
+            limit = _ZIP_BYTES  # its entries are held to the limit one by one
+        size += len(piece)
+        if size > limit:
+            # One byte over is enough for intake to refuse it by name; the rest is not kept.
+            await run_in_threadpool(file.write, piece[: max(0, limit + 1 - (size - len(piece)))])
+            async for _ in request.stream():
+                pass
+            break
+        await run_in_threadpool(file.write, piece)
+    if size == 0:
+        await run_in_threadpool(file.write, b"")
+    file.seek(0)
+
+
+@router.post("/lots/{lot_id}/run", response_model=Count)
+def post_run(studio: TheStudio, lot_id: int, named: PhotosNamed) -> Any:
+    """Run what is not done yet or failed; of the photos named, or of all."""
+    return Count(count=ask_runs(studio, lot_id, only=named.photos))
+
+
+@router.post("/lots/{lot_id}/cancel", response_model=Count)
+def post_cancel(studio: TheStudio, lot_id: int) -> Any:
+    """Take back what has not begun."""
+    return Count(count=cancel_runs(studio, lot_id))
+
+
+@router.post("/lots/{lot_id}/remove", status_code=204)
+def post_remove(studio: TheStudio, lot_id: int, named: PhotosNamed) -> None:
+    if not named.photos:
+        raise YardError("No photo was named", remedy="Choose the photos to take out")
+    reading.remove_photos(studio, lot_id, named.photos)
+
+
+@router.post("/lots/{lot_id}/deliveries", response_model=Created, status_code=201)
+def post_delivery(studio: TheStudio, lot_id: int, asked: DeliverAsked) -> Any:
+    return Created(id=deliver(studio, lot_id, frozenset(asked.verdicts)))

@@ -1,0 +1,174 @@
+"""What the API takes and gives. The page's TypeScript types are generated from these."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yardchalk.core.checks import Finding, Verdict
+from yardchalk.core.codecs.reading import PhotoFacts
+from yardchalk.core.settings import ListingSpec, Marks, RunSheet
+from yardchalk.core.stages.lift import GiveAndTake
+
+State = Literal["idle", "waiting", "running", "done", "failed"]
+
+
+class _Out(BaseModel):
+    model_config = ConfigDict(extra="ignore")
+
+
+class Message(BaseModel):
+    """What happened, and what to do."""
+
+    message: str
+
+
+class LotAsked(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+    sheet: str = "white"
+    spec: str = "square-2000"
+
+
+class InForce(BaseModel):
+    """The run sheet and listing spec of a lot."""
+
+    sheet: str
+    spec: str
+
+
+class PhotosNamed(BaseModel):
+    """Photos by number; all of the lot if none are named."""
+
+    photos: list[int] | None = None
+
+
+class DeliverAsked(BaseModel):
+    verdicts: list[Verdict] = ["ready"]
+
+
+class Count(BaseModel):
+    count: int
+
+
+class Created(BaseModel):
+    id: int
+
+
+class Lot(_Out):
+    id: int
+    name: str
+    sheet: str
+    spec: str
+    created_at: datetime
+    photos: int
+    ready: int
+    look: int
+    fix: int
+    failed: int
+    waiting: int
+    idle: int
+    refused: int
+
+
+class LotCard(Lot):
+    """A lot with the previews of its first photos."""
+
+    fan: list[str]
+
+
+class RefusedFile(_Out):
+    name: str
+    reason: str
+    at: datetime
+
+
+class LotDetail(Lot):
+    seconds_left: float | None
+    refusals: list[RefusedFile]
+
+
+class FoundBrief(_Out):
+    """A finding as a tile shows it; place is x, y, width, height in px of the result."""
+
+    check: str
+    severity: Literal["fix", "look"]
+    message: str
+    place: tuple[int, int, int, int] | None
+
+
+class LineupTile(_Out):
+    id: int
+    name: str
+    state: State
+    verdict: Verdict | None
+    preview: str | None
+    error: str | None
+    result_width: int | None
+    result_height: int | None
+    width: int
+    height: int
+    own_marks: bool
+    found: list[FoundBrief]
+
+
+class Neighbour(_Out):
+    id: int
+    name: str
+    preview: str | None
+    verdict: Verdict | None
+    state: State
+
+
+class PhotoDetail(_Out):
+    id: int
+    lot_id: int
+    lot_name: str
+    name: str
+    digest: str
+    sheet: str
+    spec: str
+    facts: PhotoFacts
+    marks: Marks
+    state: State
+    verdict: Verdict | None
+    findings: list[Finding]
+    figures: dict[str, Any]
+    error: str | None
+    order: list[Neighbour]
+    lift_on: bool
+    tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
+    halvings: int = Field(description="How often the photo is halved until it fits into one tile.")
+
+
+class LiftGraph(BaseModel):
+    graph: GiveAndTake
+    white_point: int
+    backdrop_levels: tuple[int, int]
+    sure_of_backdrop: float
+
+
+class DeliveredFile(_Out):
+    name: str
+    source: str
+    digest: str
+    bytes: int
+    verdict: Verdict
+    findings: list[Finding]
+
+
+class DeliveryOut(_Out):
+    id: int
+    lot_id: int
+    lot_name: str
+    sheet: str
+    spec: str
+    folder: str
+    created_at: datetime
+    files: int
+    bytes: int
+    contents: list[DeliveredFile]
+
+
+class Choices(BaseModel):
+    sheets: list[RunSheet]
+    specs: list[ListingSpec]
