@@ -7,13 +7,21 @@ import json
 from pathlib import Path
 from typing import Any
 
+from pydantic import BaseModel
+
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.studio.folder_run import RunReport
 from yardchalk.studio.manifest import Manifest
 from yardchalk.web.app import create_app
 
 ROOT = Path(__file__).resolve().parents[1]
-_MODELS = {"run-sheet": RunSheet, "listing-spec": ListingSpec, "marks": Marks, "report": RunReport, "manifest": Manifest}
+_MODELS: dict[str, type[BaseModel]] = {
+    "run-sheet": RunSheet,
+    "listing-spec": ListingSpec,
+    "marks": Marks,
+    "report": RunReport,
+    "manifest": Manifest,
+}
 
 
 def _text(schema: Any) -> str:

@@ -93,9 +93,8 @@ def main(names: list[str]) -> None:
             load_demo(service)
             with open_page() as page:
                 page.goto(service.address)
-                page.wait_for_function(
-                    "async () => (await (await fetch('/api/lots')).json()).every(lot => lot.waiting === 0)", timeout=180_000, polling=500
-                )
+                while any(lot["waiting"] for lot in page.request.get(f"{service.address}/api/lots").json()):
+                    page.wait_for_timeout(500)
                 for name in names or VIEWS:
                     page.goto(service.address)
                     VIEWS[name](page)

@@ -94,6 +94,16 @@ def darkest(pixels: NDArray[Any]) -> NDArray[Any]:
     return cv2.min(cv2.min(r, g), b)
 
 
+def open_peak(pixels: NDArray[Any]) -> NDArray[Any]:
+    """The largest of the colour channels that is not at full level yet, (h, w); 0 where all three are."""
+    return lightest(np.where(pixels[..., :3] == top(pixels.dtype), 0, pixels[..., :3]).astype(pixels.dtype))
+
+
+def newly_full(before: NDArray[Any], after: NDArray[Any]) -> Mask:
+    """Where some channel reached full level that had not before: bool (h, w); the pictures may differ in depth."""
+    return ((after[..., :3] == top(after.dtype)) & (before[..., :3] < top(before.dtype))).any(-1)
+
+
 def resize_linear(coded: Coded, width: int, height: int) -> Coded:
     """Resize in linear light (area average down, cubic up) and code back; (h, w, 3) or (h, w), same dtype."""
     h, w = coded.shape[:2]

@@ -10,7 +10,7 @@ from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict
 from yardchalk.core.checks.off_white import MOVED_FLOOR, TOUCHING, within
 from yardchalk.core.codecs import SUFFIX, decode_photo, encode_grey, encode_picture, inspect_photo
 from yardchalk.core.codecs.reading import Limits
-from yardchalk.core.colour import Coded, Float, Mask, darkest, lightest, top
+from yardchalk.core.colour import Coded, Float, Mask, darkest, newly_full, top
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import ListingSpec
@@ -113,9 +113,7 @@ def _on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Cod
     canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
     alpha[at] = render.cut(placing.scale, region).alpha
     if render.sheet.lift.on and render.tone.scope == "photo":
-        before = lightest(source.pixels[region.index])
-        most = top(source.pixels.dtype)
-        lost[at] = (alpha[at] > 0.98) & (lightest(canvas[at]) == full) & (before < most)
+        lost[at] = (alpha[at] > 0.98) & newly_full(source.pixels[region.index], canvas[at])
     return canvas, alpha, lost
 
 

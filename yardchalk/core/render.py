@@ -31,6 +31,7 @@ from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
 _BOX_SIDE = 800
+_SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
 Card = Literal["white", "black", "grey", "vivid", "checks"]
 _CARD_LEVELS: dict[str, tuple[int, int, int]] = {
     "white": (255, 255, 255),
@@ -239,7 +240,8 @@ class Render:
         sure = cv2.erode(product.astype(np.uint8), ratio, iterations=2) > 0
         away = cv2.dilate(product.astype(np.uint8), ratio) == 0
         evening = tone_for(self.sheet.lift, self.decisions.backdrop, 255).evening
-        return give_and_take(self.analysis, sure, away, evening)
+        shade = self.evidence.features[..., 0]
+        return give_and_take(self.analysis, sure, away, shade < -max(_SHADE, 4 * self.decisions.noise), evening)
 
     @property
     def white_point(self) -> int:
@@ -278,6 +280,8 @@ class Render:
         photo = self.photo(scale)
         if photo.alpha is not None and self.sheet.clear.on:
             return _given(photo, region)
+        if scale > 1:
+            return self._enlarged(width, height, region)
         product = self.decisions.product
         ratio = scale / self.analysis_scale
         grown = region.grown(int(np.ceil((BandSettings().flank + 12) * ratio)), height, width)
@@ -293,6 +297,19 @@ class Render:
         inside = (rows >= 0) & (rows < h) & (columns >= 0) & (columns < w)
         crop = np.s_[dy : dy + h, dx : dx + w]
         return Cutout(whole.alpha[crop], whole.band[crop], rows[inside], columns[inside], whole.colour[inside])
+
+    def _enlarged(self, width: int, height: int, region: Region) -> Cutout:
+        """The cut at full size, enlarged: beyond the photo's own pixels there is nothing to solve from."""
+        full = Region(0, self.facts.height, 0, self.facts.width)
+        cut = self.cut(1.0, full)
+        alpha = np.clip(_resampled(cut.alpha, region, height, width), 0, 1)
+        rows, columns = np.nonzero((alpha > 0) & (alpha < 1))
+        # Colours averaged by coverage, so that what is outside the product does not bleed in; solid product as it is seen.
+        seen = to_linear(self.photo(1.0).pixels)
+        seen[cut.rows, cut.columns] = cut.colour
+        covered = _resampled(seen * cut.alpha[..., None], region, height, width)[rows, columns]
+        colour = np.clip(covered / np.maximum(alpha[rows, columns], 1e-3)[:, None], 0, 1)
+        return Cutout(alpha, (alpha > 0) & (alpha < 1), rows, columns, colour)
 
     def toned(self, scale: float, region: Region) -> Coded:
         """The lifted photo, not cut out: coded, the dtype of the photo."""
@@ -364,12 +381,17 @@ def _resample(mask: Mask, region: Region, height: int, width: int) -> Mask:
     mh, mw = mask.shape
     if (mh, mw) == (height, width):
         return np.ascontiguousarray(mask[region.index])
-    x = ((np.arange(region.left, region.right) + 0.5) * mw / width - 0.5).astype(np.float32)
-    y = ((np.arange(region.top, region.bottom) + 0.5) * mh / height - 0.5).astype(np.float32)
+    return _resampled(mask.astype(np.uint8) * 255, region, height, width) > 127
+
+
+def _resampled(values: NDArray[Any], region: Region, height: int, width: int) -> NDArray[Any]:
+    """Values of the whole photo (h, w) or (h, w, c), on a region of the photo at another size, by bilinear interpolation."""
+    vh, vw = values.shape[:2]
+    x = ((np.arange(region.left, region.right) + 0.5) * vw / width - 0.5).astype(np.float32)
+    y = ((np.arange(region.top, region.bottom) + 0.5) * vh / height - 0.5).astype(np.float32)
     grid_x = np.repeat(x[None], len(y), 0)
     grid_y = np.repeat(y[:, None], len(x), 1)
-    values = cv2.remap(mask.astype(np.uint8) * 255, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return values > 127
+    return cv2.remap(values, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
 def _card(card: Card, region: Region) -> NDArray[np.uint8]:

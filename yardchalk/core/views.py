@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Mask, darkest, lightest, top
+from yardchalk.core.colour import Mask, darkest, newly_full, top
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render
 
@@ -45,11 +45,11 @@ def _eight(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> NDArray[np.uint8]:
 def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     """Exactly white: fine blue hatch. Backdrop short of white: yellow. Product lost to white by lifting: solid pink."""
     toned = render.toned(scale, region)
-    before = lightest(render.photo(scale).pixels[region.index])
+    before = render.photo(scale).pixels[region.index]
     alpha = render.cut(scale, region).alpha
     full = top(toned.dtype)
     white = darkest(toned) == full
-    lost = (alpha > 0.5) & (lightest(toned) == full) & (before < full)
+    lost = (alpha > 0.5) & newly_full(before, toned)
     short = (alpha == 0) & ~white
     out = _eight(toned).copy()
     y = np.arange(region.top, region.bottom)[:, None]

@@ -515,6 +515,7 @@ export interface components {
          *     short : share of backdrop pixels with any channel below 255, per white point, 0..1.
          *     lost_any, lost_all : share of product pixels that reach 255 in any and in all channels and had not before.
          *     just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
+         *     clips_unshaded : the same for the backdrop outside the product's shadow, which the cut drops.
          *     bearable : the least white point that burns at most 0.1 % of the product.
          *     offer : what auto takes: just_clips, but no lower than bearable.
          *     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
@@ -531,6 +532,8 @@ export interface components {
             lost_all: number[];
             /** Just Clips */
             just_clips: number | null;
+            /** Clips Unshaded */
+            clips_unshaded: number | null;
             /** Bearable */
             bearable: number;
             /** Offer */

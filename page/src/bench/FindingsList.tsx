@@ -83,7 +83,8 @@ function FindingRow({ finding, chosen, onChoose }: { finding: Finding; chosen: b
           {finding.message}
         </Text>
         <Text fontSize="12px" color="slate.quiet" className="figures">
-          {finding.figure.toLocaleString('en')} {finding.unit}, limit {finding.limit.toLocaleString('en')}
+          {finding.figure.toLocaleString('en')} {finding.unit}
+          {finding.severity !== 'note' && `, limit ${finding.limit.toLocaleString('en')}`}
         </Text>
       </Box>
     </Box>

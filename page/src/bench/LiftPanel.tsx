@@ -96,14 +96,16 @@ function Offers({
   whitePoint: number;
   onSettle: (level: number) => void;
 }) {
-  const { just_clips: clips, bearable } = lift.graph;
+  const { just_clips: clips, clips_unshaded: unshaded, bearable } = lift.graph;
   const offers = [
-    clips != null && { level: clips, words: 'Just clips at', rest: `losing ${percent(shares(lift, clips).any)}` },
-    bearable !== clips && {
-      level: bearable,
-      words: 'Loses nothing from',
-      rest: `${percent(shares(lift, bearable).short)} short`,
-    },
+    clips != null && { level: clips, words: 'Just clips at', rest: `loses ${percent(shares(lift, clips).any)}` },
+    unshaded != null &&
+      unshaded !== clips && {
+        level: unshaded,
+        words: 'But for shadows at',
+        rest: `loses ${percent(shares(lift, unshaded).any)}`,
+      },
+    bearable !== clips && bearable !== unshaded && { level: bearable, words: 'Keeps the product from', rest: '' },
   ].filter((offer) => offer !== false);
   return (
     <>
@@ -119,7 +121,8 @@ function Offers({
           justify="space-between"
         >
           <Text color="chalk.blue" fontSize="13px">
-            {words} <b className="figures">{level}</b>, {rest}
+            {words} <b className="figures">{level}</b>
+            {rest && `, ${rest}`}
           </Text>
           <Button
             size="xs"
@@ -146,7 +149,7 @@ function Figures({ lift, whitePoint, liftOn }: { lift: Graph; whitePoint: number
           ['Product lost in all three', percent(now.all)],
         ]
       : []),
-    ['Backdrop level in the photo', `${lift.backdrop_levels[0]} to ${lift.backdrop_levels[1]} of 255`],
+    ['Backdrop as photographed, of 255', `${lift.backdrop_levels[0]} to ${lift.backdrop_levels[1]}`],
     ['Border that the backdrop explains', `${Math.round(100 * lift.sure_of_backdrop)} %`],
   ];
   return (

@@ -166,8 +166,8 @@ export function Viewer({ photo, view, onView, card, onCard, whitePoint, before, 
         legends[view] && (
           <Flex
             position="absolute"
-            bottom="10px"
-            right="12px"
+            bottom="46px"
+            left="12px"
             {...panel}
             px="2.5"
             height="28px"

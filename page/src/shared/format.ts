@@ -16,4 +16,8 @@ export const moment = (iso: string) =>
   new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
 
 /** A photo's name without its ending, as it is shown. */
-export const stem = (name: string) => name.replace(/\.[a-z0-9]{1,5}$/i, '').replaceAll('_', ' ');
+export const stem = (name: string) =>
+  name
+    .replace(/\.[a-z0-9]{1,5}$/i, '')
+    .replace('_', ' ')
+    .replaceAll(/[_-](?=[a-z])/gi, ' ');

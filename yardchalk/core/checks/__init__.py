@@ -2,7 +2,18 @@
 
 from collections.abc import Callable
 
-from yardchalk.core.checks import cut_off, file, fine_edge, framing, left_behind, lost_highlights, missing_part, off_white
+from yardchalk.core.checks import (
+    cut_off,
+    file,
+    fine_detail,
+    framing,
+    left_behind,
+    lost_highlights,
+    missing_part,
+    off_white,
+    stray_piece,
+    weak_outline,
+)
 from yardchalk.core.checks.finding import Checked, Finding, Verdict, verdict_of
 
 REGISTRY: dict[str, Callable[[Checked], list[Finding]]] = {
@@ -10,7 +21,9 @@ REGISTRY: dict[str, Callable[[Checked], list[Finding]]] = {
     "lost-highlights": lost_highlights.check,
     "left-behind": left_behind.check,
     "missing-part": missing_part.check,
-    "fine-edge": fine_edge.check,
+    "fine-detail": fine_detail.check,
+    "weak-outline": weak_outline.check,
+    "stray-piece": stray_piece.check,
     "cut-off": cut_off.check,
     "framing": framing.check,
     "file": file.check,

@@ -88,6 +88,20 @@ class Checked:
         """Product px on the result, weighted by coverage; at least 1."""
         return max(float(self.alpha.sum()), 1.0)
 
+    @property
+    def given(self) -> bool:
+        """Whether there was nothing to clear: the file came with its own transparency, or the stage is off."""
+        return self.clearing.tolerance == 0
+
+    @cached_property
+    def covered(self) -> Float:
+        """Coverage as rendered, on the analysis picture: float32 (h, w)."""
+        h, w = self.clearing.product.shape
+        step = self.placing.scale / self.analysis_scale
+        to_result = np.array([[step, 0, self.placing.left + (step - 1) / 2], [0, step, self.placing.top + (step - 1) / 2]])
+        way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        return cv2.warpAffine(self.alpha, to_result, (w, h), flags=way)
+
     def place_from_analysis(self, x: int, y: int, w: int, h: int) -> Place:
         """A box of the analysis picture, as a place."""
         s = self.analysis_scale
@@ -111,6 +125,19 @@ class Checked:
             max(1, round(h / p.scale)),
         )
         return Place(original=original, result=(x, y, w, h))
+
+
+def disc(size: float) -> NDArray[np.uint8]:
+    """A round structuring element of at least 3 px."""
+    n = max(3, 2 * round(size / 2) + 1)
+    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (n, n)).astype(np.uint8)
+
+
+def by_size(labels: NDArray[np.int32], stats: NDArray[np.int32], counted: Mask) -> list[int]:
+    """Labels of islands (0 left out), those with the most counted pixels first; none without any."""
+    counts = np.bincount(labels[counted], minlength=len(stats))
+    counts[0] = 0
+    return [int(i) for i in np.argsort(-counts, kind="stable") if counts[i] > 0]
 
 
 def islands(mask: Mask) -> tuple[NDArray[np.int32], NDArray[np.int32]]:

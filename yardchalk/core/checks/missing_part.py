@@ -10,13 +10,13 @@ _LISTED = 6
 
 def check(c: Checked) -> list[Finding]:
     """Dropped places with a colour of their own, or far darker than a shadow, or lighter than the backdrop."""
-    if not c.evidence.support.any() or c.clearing.tolerance == 0:
+    if not c.evidence.support.any() or c.given:
         return []
     features = c.evidence.features
     chroma = cv2.magnitude(np.ascontiguousarray(features[..., 1]), np.ascontiguousarray(features[..., 2]))
     noise = max(0.15, 40 * c.evidence.chroma_noise)
     odd = (chroma > noise) | (features[..., 0] < -1.6) | (features[..., 0] > 0.15)
-    near = cv2.dilate(c.clearing.product.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    near = cv2.dilate((c.covered > 0.1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     odd &= ~near
     odd = cv2.morphologyEx(odd.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     labels, stats = islands(odd)

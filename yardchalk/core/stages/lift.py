@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.colour import Float, Mask, darkest, decode, encode, lightest, linear_table
+from yardchalk.core.colour import Float, Mask, darkest, decode, encode, linear_table, open_peak
 from yardchalk.core.settings import LiftSettings
 
 _LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
@@ -28,6 +28,7 @@ class GiveAndTake(BaseModel):
     short : share of backdrop pixels with any channel below 255, per white point, 0..1.
     lost_any, lost_all : share of product pixels that reach 255 in any and in all channels and had not before.
     just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
+    clips_unshaded : the same for the backdrop outside the product's shadow, which the cut drops.
     bearable : the least white point that burns at most 0.1 % of the product.
     offer : what auto takes: just_clips, but no lower than bearable.
     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
@@ -39,6 +40,7 @@ class GiveAndTake(BaseModel):
     lost_any: list[float]
     lost_all: list[float]
     just_clips: int | None
+    clips_unshaded: int | None
     bearable: int
     offer: int
     backdrop: list[int]
@@ -103,7 +105,7 @@ def tone_for(settings: LiftSettings, backdrop: BackdropModel, white_point: int) 
     return Tone(evening, white_point, settings.scope)
 
 
-def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask, evening: Float | None) -> GiveAndTake:
+def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask, shaded: Mask, evening: Float | None) -> GiveAndTake:
     """Measure every white point on the analysis picture.
 
     Parameters
@@ -111,31 +113,34 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
     pixels : uint8, shape (h, w, 3)
     product, backdrop_area : bool, shape (h, w)
         Sure product and sure backdrop.
+    shaded : bool, shape (h, w)
+        Where a shadow lies on the backdrop.
     evening : float32 or None
         From `evening_map`, if the light is evened first.
     """
     # Every second pixel each way: the shares are sure to a hundredth of a percent all the same.
     pixels = np.ascontiguousarray(pixels[::2, ::2])
-    product, backdrop_area = product[::2, ::2], backdrop_area[::2, ::2]
+    product, backdrop_area, shaded = product[::2, ::2], backdrop_area[::2, ::2], shaded[::2, ::2]
     h, w = product.shape
-    low_before, high_before = darkest(pixels), lightest(pixels)
-    # Evening scales all channels alike, so it keeps which of them is darkest and lightest.
+    low_before, high_before = darkest(pixels), open_peak(pixels)
+    # Evening scales all channels alike, so it keeps their order.
     if evening is None:
         low, high = low_before.astype(np.int32), high_before.astype(np.int32)
     else:
         factors = cv2.resize(evening, (w, h), interpolation=cv2.INTER_LINEAR)
         table = linear_table(256)
         low, high = ((encode(table[v] * factors) * 255 + 0.5).astype(np.int32) for v in (low_before, high_before))
-    # A pixel is white at white point w once its darkest channel has level w; it is hurt once its lightest has.
+    # A pixel is white at white point w once its darkest channel has level w; it is hurt once its lightest has that was
+    # not full before.
     back = np.bincount(low[backdrop_area], minlength=257)
-    front_any = np.bincount(high[product & (high_before < 255)], minlength=257)
+    unshaded = np.bincount(low[backdrop_area & ~shaded], minlength=257)
+    front_any = np.bincount(high[product & (high_before > 0)], minlength=257)
     front_all = np.bincount(low[product & (low_before < 255)], minlength=257)
     total_back, total_front = max(int(back.sum()), 1), max(int(product.sum()), 1)
     short = np.cumsum(back)[_LEVELS - 1] / total_back
     lost_any = (np.cumsum(front_any[::-1])[::-1])[_LEVELS] / total_front
     lost_all = (np.cumsum(front_all[::-1])[::-1])[_LEVELS] / total_front
-    clean = _LEVELS[short <= STILL_SHORT]
-    just_clips = int(clean[-1]) if clean.size else None
+    just_clips = _just_clips(back)
     borne = _LEVELS[lost_any <= LOST]
     bearable = int(borne[0]) if borne.size else 255
     seen = np.bincount(low[product], minlength=257)
@@ -145,6 +150,7 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
         lost_any=np.round(lost_any, 5).tolist(),
         lost_all=np.round(lost_all, 5).tolist(),
         just_clips=just_clips,
+        clips_unshaded=_just_clips(unshaded),
         bearable=bearable,
         offer=min(255, max(just_clips or 128, bearable)),
         backdrop=_folded(back),
@@ -162,6 +168,11 @@ def _advice(just_clips: int | None, bearable: int, lost: float) -> str:
         f"No white point clears the backdrop and keeps the product: at {just_clips} it loses {100 * lost:.2f} %. "
         f"Auto stays at {bearable}, where nothing is lost; Clear makes the rest of the backdrop white."
     )
+
+
+def _just_clips(counts: NDArray[np.int64]) -> int | None:
+    clean = _LEVELS[np.cumsum(counts)[_LEVELS - 1] / max(int(counts.sum()), 1) <= STILL_SHORT]
+    return int(clean[-1]) if clean.size else None
 
 
 def _folded(counts: NDArray[np.int64]) -> list[int]:

@@ -19,6 +19,8 @@ from yardchalk.core.stages.clear.evidence import Evidence
 _ROUNDS = (6.0, 7.5, 9.0, 11.0, 13.0, 16.0, 19.0)  # tolerances, in units of the backdrop's noise
 _LIKENESS_STEP = 28.0  # a step this high is crossed where both sides look like shaded backdrop
 _GAP_ROUNDS = (9.0, 16.0)
+_GAP_LIKENESS = 0.006  # chroma, log light
+_LATTICE = 8  # openings
 
 
 @dataclass(frozen=True)
@@ -200,23 +202,37 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float) -> Mask:
     ridge = cv2.dilate(steps, np.ones((7, 7), np.uint8))
     telling = (_chroma(difference) > 0.1) | (difference[..., 0] < -0.4)
     gaps = np.zeros((h, w), bool)
+    # On a coloured backdrop light changes hue in the shade, so a gap may do so too. A label may be as near in hue, though;
+    # only a lattice, with many openings alike, is told from it.
+    own = float(np.median(_chroma(evidence.features)[_eroded(reached)][::7])) if reached.any() else 0.0
+    likeness = max(_GAP_LIKENESS, 6.5 * own)
+    less_alike: Mask = np.zeros((h, w), bool)
+    openings = 0
     for tolerance in _GAP_ROUNDS:
-        labels, stats = _pieces((steps < tolerance) & ~reached & ~gaps, 4)
+        labels, stats = _pieces((steps < tolerance) & ~reached & ~gaps & ~less_alike, 4)
         for i in np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 80e-6 / 2.56 * h * w) + 1:
             box = _box(stats[i], 5, (h, w))
             piece = labels[box] == i
-            shade, *chroma = difference[box][piece].mean(0)
-            if not (float(np.hypot(*chroma)) < 0.006 and -0.35 < float(shade) < 0.09):
+            shade, *chroma = (float(v) for v in difference[box][piece].mean(0))
+            light = float(evidence.features[box][piece][:, 0].mean())
+            unlike = float(np.hypot(*chroma))
+            # As light as the backdrop beside it, or, where that lies in shadow, as the backdrop without shadow.
+            if unlike > likeness or not (-0.35 < shade < 0.09 or (shade > 0 and -0.2 < light < 0.05)):
                 continue
-            if int(stats[i, cv2.CC_STAT_AREA]) > 200 and not _open_shape(piece, telling[box]):
+            area = int(stats[i, cv2.CC_STAT_AREA])
+            sure = unlike < 0.002 and area < 0.01 * h * w
+            if area > 200 and not sure and not _open_shape(piece, telling[box]):
                 continue
             # A gap has an edge of the product all round; a pale stretch of the product itself has not.
             round_it = (cv2.dilate(_eight(piece), np.ones((9, 9), np.uint8)) > 0) & ~(
                 cv2.dilate(_eight(piece), np.ones((3, 3), np.uint8)) > 0
             )
             if float((ridge[box][round_it] > 20).mean()) > 0.8:
-                gaps[box] |= piece
-    return gaps
+                lattice = unlike > _GAP_LIKENESS
+                openings += lattice and area > 3e-4 * h * w
+                into = less_alike if lattice else gaps
+                into[box] |= piece
+    return gaps | less_alike if openings >= _LATTICE else gaps
 
 
 def _open_shape(piece: Mask, telling: Mask) -> bool:

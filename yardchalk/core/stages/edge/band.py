@@ -30,6 +30,7 @@ class BandSettings:
     outer: float = 1.5  # how far outside it the backdrop is sure
     blur: float = 2.6  # how far the lens spreads an edge to either side
     chroma_weight: float = 0.05
+    crumb: float = 60.0  # px²; solved pieces smaller than this that touch nothing are left-overs of the solving
 
 
 @dataclass(frozen=True)
@@ -107,8 +108,23 @@ def solve_band(pixels: Coded, product: Mask, ratio: float, noise: float, setting
     solved[solved < low] = 0
     solved[(solved > 1 - high) | ((into[band] > 0.75 * blur) & (solved > 0.55))] = 1
     alpha[band] = solved
+    # Faint coverage beyond the lens's reach of anything that is really there is noise, however it was solved.
+    beyond = cv2.distanceTransform((alpha < 0.3).view(np.uint8), cv2.DIST_L2, 5)[band] > blur
+    solved[beyond & (solved < 0.1)] = 0
+    alpha[band] = solved
+    _drop_crumbs(alpha, settings.crumb * ratio * ratio)
+    solved = alpha[band]
     colour = _freed(seen, behind, front, solved)
     return Cutout(alpha, band, rows, columns, colour)
+
+
+def _drop_crumbs(alpha: Float, least: float) -> None:
+    """Clear the pieces with less area than `least`, but for those that may go on beyond the region."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((alpha > 0).view(np.uint8), connectivity=8)
+    crumb = stats[:, cv2.CC_STAT_AREA] < least
+    crumb[np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))] = False
+    crumb[0] = False
+    alpha[crumb[labels]] = 0
 
 
 def _trim(pixels: Coded, product: Mask, ratio: float, noise: float, settings: BandSettings) -> Mask:

@@ -1,0 +1,112 @@
+import io
+import struct
+import unittest
+
+import numpy as np
+from PIL import Image, ImageCms
+
+from tests.pictures import Scene
+from yardchalk.core.codecs import decode_photo, encode_picture, inspect_photo
+from yardchalk.core.codecs.reading import Limits
+from yardchalk.core.errors import UnreadablePhoto
+
+
+def saved(image: Image.Image, kind: str, **options: object) -> bytes:
+    out = io.BytesIO()
+    image.save(out, kind, **options)
+    return out.getvalue()
+
+
+GRADIENT = np.dstack([np.tile(np.arange(0, 240, 4, dtype=np.uint8), (40, 1)) + i for i in (0, 5, 10)])
+
+
+class ReadingTest(unittest.TestCase):
+    def test_every_format_gives_the_same_pixels(self) -> None:
+        image = Image.fromarray(GRADIENT)
+        for kind, options in (("PNG", {}), ("TIFF", {"compression": "tiff_lzw"}), ("WEBP", {"lossless": True})):
+            with self.subTest(kind):
+                data = saved(image, kind, **options)
+                np.testing.assert_array_equal(decode_photo(data, "x").pixels, GRADIENT)
+                self.assertEqual(inspect_photo(data, "x").format.upper(), kind)
+        off = np.abs(decode_photo(saved(image, "JPEG", quality=98, subsampling=0), "x").pixels.astype(int) - GRADIENT).max()
+        self.assertLess(off, 6)
+
+    def test_all_orientations_come_upright(self) -> None:
+        marked = np.zeros((40, 60, 3), np.uint8)
+        marked[:10, :10] = 255  # upper left when upright
+        turns = {1: lambda a: a, 2: np.fliplr, 3: lambda a: np.rot90(a, 2), 4: np.flipud, 5: lambda a: np.fliplr(np.rot90(a, 3)),
+                 6: lambda a: np.rot90(a, 1), 7: lambda a: np.fliplr(np.rot90(a, 1)), 8: lambda a: np.rot90(a, 3)}  # fmt: skip
+        for orientation, turn in turns.items():
+            with self.subTest(orientation):
+                exif = Image.Exif()
+                exif[0x0112] = orientation
+                data = saved(Image.fromarray(np.ascontiguousarray(turn(marked))), "JPEG", quality=95, exif=exif.tobytes())
+                upright = decode_photo(data, "x")
+                self.assertEqual((upright.width, upright.height), (60, 40))
+                self.assertGreater(int(upright.pixels[2:8, 2:8].min()), 230)
+                facts = inspect_photo(data, "x")
+                self.assertEqual((facts.width, facts.height, facts.orientation), (60, 40, orientation))
+
+    def test_an_embedded_profile_is_converted(self) -> None:
+        # Made to be unmistakable: sRGB with red and blue primaries exchanged.
+        profile = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+        count = struct.unpack(">I", profile[128:132])[0]
+        at = {profile[132 + 12 * i : 136 + 12 * i].decode(): 132 + 12 * i for i in range(count)}
+        red, blue = at["rXYZ"], at["bXYZ"]
+        profile[red + 4 : red + 12], profile[blue + 4 : blue + 12] = profile[blue + 4 : blue + 12], profile[red + 4 : red + 12]
+        data = saved(Image.new("RGB", (16, 16), (200, 40, 20)), "PNG", icc_profile=bytes(profile))
+        np.testing.assert_allclose(decode_photo(data, "x").pixels[5, 5].astype(int), (20, 40, 200), atol=4)
+
+    def test_sixteen_bits_and_alpha_are_kept(self) -> None:
+        fine = (np.arange(64 * 64, dtype=np.uint16).reshape(64, 64) * 15)[..., None].repeat(3, 2)
+        picture = decode_photo(encode_picture(fine, "png"), "x")
+        np.testing.assert_array_equal(picture.pixels, fine)
+        see_through = np.dstack([GRADIENT, np.tile(np.arange(60, dtype=np.uint8) * 4, (40, 1))])
+        alpha = decode_photo(saved(Image.fromarray(see_through), "PNG"), "x").alpha
+        assert alpha is not None
+        np.testing.assert_array_equal(alpha, see_through[..., 3])
+        grey = decode_photo(saved(Image.fromarray(GRADIENT[..., 0]), "PNG"), "x")
+        np.testing.assert_array_equal(grey.pixels[..., 1], GRADIENT[..., 0])
+
+    def test_a_small_decode_is_the_same_picture(self) -> None:
+        made = Scene(width=1600, height=1200, noise=0).made()
+        small = decode_photo(made.jpeg, "x", min_long_side=400)
+        self.assertEqual((small.width, small.height, small.scale), (400, 300, 0.25))
+        whole = decode_photo(made.jpeg, "x").resized(400, 300)
+        self.assertLess(np.abs(small.pixels.astype(int) - whole.pixels).mean(), 1.5)
+
+    def test_what_cannot_be_read_is_refused_by_name_and_reason(self) -> None:
+        jpeg = Scene().made().jpeg
+        png = Scene().made().png
+        small = Limits(max_bytes=10_000, max_pixels=10_000)
+        cases = {
+            "is empty": (b"", Limits()),
+            "is not a JPEG": (b"GIF89a not ours yet", Limits()),
+            "cut short": (jpeg[: len(jpeg) // 2], Limits()),
+            "png is cut short": (png[: len(png) // 2], Limits()),
+            "broken": (b"\x89PNG\r\n\x1a\n" + b"\0" * 400, Limits()),
+            "MB allowed": (jpeg, small),
+            "megapixels, more": (jpeg, Limits(max_pixels=10_000)),
+        }
+        for words, (data, limits) in cases.items():
+            with self.subTest(words), self.assertRaises(UnreadablePhoto) as caught:
+                decode_photo(data, "PW-1 png" if "png" in words else "PW-1.jpg", limits)
+            self.assertIn(words.split("png ")[-1], caught.exception.message)
+            self.assertTrue(caught.exception.message.startswith("PW-1"))
+            self.assertTrue(caught.exception.remedy)
+
+
+class WritingTest(unittest.TestCase):
+    def test_files_carry_srgb_and_resolution(self) -> None:
+        for fmt in ("jpeg", "png"):
+            with self.subTest(fmt):
+                data = encode_picture(GRADIENT, fmt, dpi=300)
+                theirs = Image.open(io.BytesIO(data))
+                profile = ImageCms.ImageCmsProfile(io.BytesIO(theirs.info["icc_profile"]))
+                self.assertIn("srgb", ImageCms.getProfileDescription(profile).lower())
+                self.assertAlmostEqual(theirs.info["dpi"][0], 300, delta=0.5)
+        # Full chroma resolution: a one pixel red line keeps its colour.
+        line = np.full((32, 32, 3), 255, np.uint8)
+        line[:, 15] = (255, 0, 0)
+        back = np.asarray(Image.open(io.BytesIO(encode_picture(line, "jpeg", quality=95))))
+        self.assertLess(int(back[16, 15, 1]), 40)

@@ -1,0 +1,45 @@
+"""Who may import whom, and that generated files are current."""
+
+import ast
+import unittest
+
+from tools.generate import generated
+from yardchalk.host.settings import ROOT
+
+ALLOWED = {
+    "core": {"core"},
+    "store": {"store", "core"},
+    "studio": {"studio", "store", "core"},
+    "jobs": {"jobs", "studio", "core", "host"},
+    "web": {"web", "jobs", "studio", "core", "host"},
+}
+# Where things are comes from host.settings; the store's file addresses are handed on to the render processes.
+EXCEPTIONS = {("web", "store"): {"renderers"}, ("jobs", "store"): set()}
+FOREIGN_TO_CORE = {"fastapi", "starlette", "psycopg", "procrastinate", "uvicorn", "fsspec", "rich"}
+
+
+class HouseTest(unittest.TestCase):
+    def test_imports_go_one_way(self) -> None:
+        wrong = []
+        for part, allowed in ALLOWED.items():
+            for path in (ROOT / "yardchalk" / part).rglob("*.py"):
+                for node in ast.walk(ast.parse(path.read_text())):
+                    names = (
+                        [node.module]
+                        if isinstance(node, ast.ImportFrom)
+                        else [a.name for a in node.names]
+                        if isinstance(node, ast.Import)
+                        else []
+                    )
+                    for name in filter(None, names):
+                        if name.startswith("yardchalk."):
+                            other = name.split(".")[1]
+                            if other not in allowed and path.stem not in EXCEPTIONS.get((part, other), set()):
+                                wrong.append(f"{path.relative_to(ROOT)} imports {name}")
+                        elif part == "core" and name.split(".")[0] in FOREIGN_TO_CORE:
+                            wrong.append(f"{path.relative_to(ROOT)} imports {name}")
+        self.assertEqual(wrong, [])
+
+    def test_generated_files_are_current(self) -> None:
+        for path, text in generated().items():
+            self.assertEqual(path.read_text(), text, f"{path.name} is out of date; run ./yard generate")

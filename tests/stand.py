@@ -1,0 +1,118 @@
+"""A real PostgreSQL, file store and worker processes for tests; one cluster for the whole run, a database for each class."""
+
+import atexit
+import io
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import uuid
+from pathlib import Path
+from typing import ClassVar
+
+import psycopg
+
+from tests.pictures import Scene
+from yardchalk.host.cluster import Cluster
+from yardchalk.host.settings import ROOT, Place
+from yardchalk.jobs.queue import RunQueue, apply_schema
+from yardchalk.store import queries
+from yardchalk.store.database import migrate
+from yardchalk.studio.context import Studio
+from yardchalk.studio.intake import IntakeReport, take_in
+from yardchalk.studio.reading import add_lot
+from yardchalk.studio.running import run_photo
+
+_started: list[Cluster] = []
+
+
+def cluster() -> Cluster:
+    """The run's own cluster, started when it is first needed and removed at the end."""
+    if not _started:
+        state = tempfile.TemporaryDirectory()
+        made = Cluster(Path(state.name), f"test-{os.getpid()}")
+        made.start(56432)
+        atexit.register(state.cleanup)
+        atexit.register(made.remove)
+        _started.append(made)
+    return _started[0]
+
+
+def empty_database() -> str:
+    """Address of a new database without any table."""
+    base = cluster().url.rsplit("/", 1)[0]
+    name = f"t{uuid.uuid4().hex[:12]}"
+    with psycopg.connect(f"{base}/postgres", autocommit=True) as connection:
+        connection.execute(f'CREATE DATABASE "{name}"'.encode())
+    return f"{base}/{name}"
+
+
+def small_photos(count: int) -> dict[str, bytes]:
+    """Names and files of photos that differ."""
+    return {f"PW-{9000 + i}_pot.jpg": Scene(width=480, height=360, seed=i, shift=0.02 * (i % 5)).made().jpeg for i in range(count)}
+
+
+class StudioCase(unittest.TestCase):
+    """A studio of its own for each class."""
+
+    place: ClassVar[Place]
+    studio: ClassVar[Studio]
+    queue: ClassVar[RunQueue]
+    scratch: ClassVar[Path]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        cls.scratch = Path(folder.name)
+        url = empty_database()
+        migrate(url)
+        apply_schema(url)
+        cls.place = Place(url, f"file://{cls.scratch / 'files'}", cls.scratch / "deliveries")
+        cls.queue = RunQueue(url)
+        cls.queue.open()
+        cls.addClassCleanup(cls.queue.close)
+        cls.studio = Studio.opened(cls.place.database_url, cls.place.files_url, cls.place.deliveries, cls.queue, connections=4)
+        cls.addClassCleanup(cls.studio.close)
+
+    def lot(self, files: dict[str, bytes], sheet: str = "white", spec: str = "square-2000") -> tuple[int, list[IntakeReport]]:
+        lot_id = add_lot(self.studio, self.id(), sheet, spec)
+        return lot_id, [take_in(self.studio, lot_id, name, io.BytesIO(data)) for name, data in files.items()]
+
+    def rows(self, lot_id: int) -> list[queries.Row]:
+        with self.studio.transaction() as connection:
+            return queries.photos(connection, lot_id)
+
+    def work_here(self, lot_id: int) -> None:
+        """Do what is queued, in this process."""
+        for row in self.rows(lot_id):
+            if row["state"] == "waiting":
+                run_photo(self.studio, row["id"], row["asked_key"])
+
+    def worker(self) -> subprocess.Popen[bytes]:
+        """A worker process, killed at the latest when the test ends."""
+        process = subprocess.Popen(
+            [sys.executable, "-m", "yardchalk.jobs.worker"], cwd=ROOT, env={**os.environ, **self.place.environment()},
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+
+        def end() -> None:
+            if process.poll() is None:
+                process.send_signal(signal.SIGKILL)
+            process.wait()
+
+        self.addCleanup(end)
+        return process
+
+    def wait_until(self, lot_id: int, states: set[str], seconds: float = 90) -> list[queries.Row]:
+        """Wait until every photo of the lot is in one of the states."""
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            rows = self.rows(lot_id)
+            if all(row["state"] in states for row in rows):
+                return rows
+            time.sleep(0.1)
+        self.fail(f"still {[row['state'] for row in self.rows(lot_id)]} after {seconds} s")

@@ -1,0 +1,84 @@
+"""`./yard run` as a process: files, report, exit codes."""
+
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from tests.pictures import Scene, iou
+from tests.stand import small_photos
+from yardchalk.host.settings import ROOT
+
+
+def run(*arguments: str) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "yardchalk.cli", "run", *arguments]
+    return subprocess.run(command, cwd=ROOT, capture_output=True, text=True, timeout=120)
+
+
+class CommandLineTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.photos = self.folder / "photos"
+        (self.photos / "below").mkdir(parents=True)
+        for name, data in small_photos(3).items():
+            (self.photos / name).write_bytes(data)
+
+    def test_a_folder_with_a_broken_file(self) -> None:
+        (self.photos / "below" / "cut.jpg").write_bytes((self.photos / "PW-9000_pot.jpg").read_bytes()[:9000])
+        out = self.folder / "out"
+        done = run(
+            str(self.photos), "--sheet", "white", "--spec", "square-2000", "--out", str(out), "--report", str(self.folder / "r.json")
+        )
+        self.assertEqual(done.returncode, 1, done.stderr)
+        report = json.loads((self.folder / "r.json").read_text())
+        self.assertEqual(sorted(p.name for p in out.iterdir()), [f"PW-900{i}_pot.jpg" for i in range(3)])
+        self.assertEqual(len(report["photos"]), 3)
+        self.assertTrue(report["refused"][0]["source"].endswith("cut.jpg"))
+        self.assertIn("cut short", report["refused"][0]["reason"])
+        for photo in report["photos"]:
+            self.assertIn(photo["verdict"], ("ready", "look", "fix"))
+            self.assertTrue(all({"check", "severity", "figure", "limit", "unit", "stage"} <= set(f) for f in photo["findings"]))
+
+    def test_workers_change_nothing_and_nothing_is_overwritten(self) -> None:
+        results = []
+        for workers in ("1", "2"):
+            out = self.folder / workers
+            done = run(str(self.photos), "--sheet", "white", "--spec", "square-2000", "--out", str(out), "--workers", workers)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            results.append({p.name: p.read_bytes() for p in out.iterdir()})
+        self.assertEqual(results[0], results[1])
+        again = run(
+            str(self.photos / "PW-9000_pot.jpg"), "--sheet", "transparent", "--spec", "square-2000", "--out", str(self.folder / "1")
+        )
+        self.assertIn(again.returncode, (0, 3))
+        self.assertEqual((self.folder / "1" / "PW-9000_pot.jpg").read_bytes(), results[0]["PW-9000_pot.jpg"])
+        self.assertTrue((self.folder / "1" / "PW-9000_pot-2.jpg").exists())
+
+    def test_full_frame_and_matte_lie_on_the_photo(self) -> None:
+        made = Scene(width=480, height=360).made()
+        (self.folder / "pot.png").write_bytes(made.png)
+        out = self.folder / "out"
+        done = run(str(self.folder / "pot.png"), "--sheet", "transparent", "--spec", "cutout", "--out", str(out), "--full-frame", "--matte")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        rgba, matte = (cv2.imread(str(out / name), cv2.IMREAD_UNCHANGED) for name in ("pot.png", "pot_matte.png"))
+        assert rgba is not None and matte is not None
+        self.assertEqual(rgba.shape, (360, 480, 4))
+        self.assertEqual(matte.shape, (360, 480))
+        self.assertGreater(iou(matte.astype(np.float32) / 255, made.alpha), 0.97)
+
+    def test_wrong_usage(self) -> None:
+        for arguments, words in (
+            (("nothere.jpg", "--sheet", "white", "--spec", "cutout", "--out", "o"), "nothere.jpg"),
+            ((str(self.photos), "--sheet", "purple", "--spec", "cutout", "--out", "o"), "purple"),
+            ((str(self.photos), "--sheet", "white", "--out", "o"), "--spec"),
+        ):
+            done = run(*arguments)
+            self.assertEqual(done.returncode, 2)
+            self.assertIn(words, done.stderr)

@@ -1,0 +1,176 @@
+"""Intake, runs and deliveries on a real database and file store."""
+
+import csv
+import hashlib
+import io
+import json
+import threading
+import zipfile
+
+import psycopg
+
+from tests.pictures import Scene
+from tests.stand import StudioCase, empty_database, small_photos
+from yardchalk.core.errors import YardError
+from yardchalk.core.settings import Marks
+from yardchalk.jobs.queue import apply_schema
+from yardchalk.store import queries
+from yardchalk.store.database import migrate, migrations
+from yardchalk.studio import reading
+from yardchalk.studio.delivering import deliver, folder_of, zip_delivery
+from yardchalk.studio.intake import take_in
+from yardchalk.studio.running import ask_lost, ask_runs, cancel_runs
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+class IntakeTest(StudioCase):
+    def test_a_zip_with_good_and_bad_files(self) -> None:
+        (first, second) = small_photos(2).values()
+        drop = zipped(
+            {
+                "shoot/PW-1.jpg": first,
+                "shoot/../../PW-2.jpg": second,
+                "shoot/again.jpg": first,
+                "shoot/cut.jpg": second[: len(second) // 2],
+                "shoot/notes.txt": b"ask for the lid",
+                "__MACOSX/._PW-1.jpg": b"\0\5",
+            }
+        )
+        lot_id, (report,) = self.lot({"shoot.zip": drop})
+        rows = self.rows(lot_id)
+        self.assertEqual([row["name"] for row in rows], ["PW-1.jpg", "PW-2.jpg"])
+        self.assertEqual(self.studio.files.get(rows[0]["digest"]), first, "the original, byte for byte")
+        self.assertEqual(len(report.known), 1)
+        self.assertIn("again.jpg", report.known[0])
+        reasons = {refused.name: refused.reason for refused in report.refused}
+        self.assertEqual(set(reasons), {"cut.jpg", "notes.txt"})
+        self.assertIn("cut short", reasons["cut.jpg"])
+        self.assertIn("not a JPEG", reasons["notes.txt"])
+        self.assertEqual(len(reading.lot(self.studio, lot_id)["refusals"]), 2, "kept for later reading")
+
+    def test_a_broken_zip_is_refused_whole(self) -> None:
+        whole = zipped(small_photos(1))
+        _, (report,) = self.lot({"shoot.zip": whole[: len(whole) // 2]})
+        self.assertEqual([refused.name for refused in report.refused], ["shoot.zip"])
+
+    def test_the_same_file_twice_at_once_is_stored_once(self) -> None:
+        lot_id, _ = self.lot({})
+        data = Scene(seed=77).made().jpeg
+        threads = [threading.Thread(target=take_in, args=(self.studio, lot_id, f"{i}.jpg", io.BytesIO(data))) for i in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(len(self.rows(lot_id)), 1)
+
+
+class RunTest(StudioCase):
+    def test_only_what_changed_is_run_again(self) -> None:
+        lot_id, _ = self.lot(small_photos(3))
+        self.assertEqual(ask_runs(self.studio, lot_id), 3)
+        self.assertEqual(ask_runs(self.studio, lot_id), 0, "they wait already")
+        self.work_here(lot_id)
+        first = self.rows(lot_id)
+        self.assertEqual([row["state"] for row in first], ["done"] * 3)
+        self.assertEqual(ask_runs(self.studio, lot_id), 0, "nothing changed")
+        reading.set_marks(self.studio, first[1]["id"], Marks(white_point=180))
+        self.assertEqual([row["state"] for row in self.rows(lot_id)], ["done", "waiting", "done"])
+        self.work_here(lot_id)
+        second = self.rows(lot_id)
+        self.assertNotEqual(second[1]["result"], first[1]["result"])
+        self.assertEqual(reading.set_lot(self.studio, lot_id, "white", "cutout"), 3)
+        self.assertEqual(cancel_runs(self.studio, lot_id), 3)
+        self.assertEqual([row["result"] for row in self.rows(lot_id)], [row["result"] for row in second])
+
+    def test_a_photo_that_fails_says_why_and_can_be_tried_again(self) -> None:
+        lot_id, _ = self.lot(small_photos(2))
+        digest = self.rows(lot_id)[0]["digest"]
+        path = self.scratch / "files" / "content" / digest[:2] / digest[2:4] / digest
+        good = path.read_bytes()
+        path.write_bytes(good[: len(good) // 2])
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        failed, other = self.rows(lot_id)
+        self.assertEqual((failed["state"], other["state"]), ("failed", "done"))
+        self.assertIn("cut short", failed["error"])
+        path.write_bytes(good)
+        self.assertEqual(ask_runs(self.studio, lot_id), 1)
+        self.work_here(lot_id)
+        self.assertEqual([row["state"] for row in self.rows(lot_id)], ["done", "done"])
+
+    def test_a_photo_whose_job_is_gone_is_asked_again(self) -> None:
+        lot_id, _ = self.lot(small_photos(1))
+        ask_runs(self.studio, lot_id)
+        with self.studio.transaction() as connection:
+            connection.execute("DELETE FROM procrastinate_jobs")
+            self.assertEqual(queries.lost(connection), [], "not at once")
+            connection.execute("UPDATE photos SET updated_at = now() - interval '1 minute'")
+        self.assertEqual(ask_lost(self.studio), 1)
+
+
+class DeliveryTest(StudioCase):
+    def test_ready_files_with_manifest_and_never_over_another(self) -> None:
+        files = small_photos(2) | {"cut off.jpg": Scene(width=480, height=360, shift=0.45).made().jpeg}
+        lot_id, _ = self.lot(files)
+        with self.assertRaises(YardError):
+            deliver(self.studio, lot_id)
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        by_name = {row["name"]: row for row in self.rows(lot_id)}
+        self.assertEqual(by_name["cut off.jpg"]["verdict"], "look")
+        ready = {row["name"] for row in by_name.values() if row["verdict"] == "ready"}
+        self.assertTrue(ready)
+        ids = [deliver(self.studio, lot_id) for _ in range(2)]
+        first, second = (reading.delivery(self.studio, number) for number in ids)
+        self.assertNotEqual(first["folder"], second["folder"])
+        folder = folder_of(self.studio, first)
+        manifest = json.loads((folder / "manifest.json").read_text())
+        self.assertEqual({row["source"] for row in manifest["files"]}, ready)
+        for row in manifest["files"]:
+            data = (folder / row["file"]).read_bytes()
+            self.assertEqual(hashlib.sha256(data).hexdigest(), row["result_sha256"])
+            self.assertEqual(hashlib.sha256(files[row["source"]]).hexdigest(), row["source_sha256"])
+        with (folder / "manifest.csv").open() as text:
+            self.assertEqual([row["file"] for row in csv.DictReader(text)], [row["file"] for row in manifest["files"]])
+        archive = zipfile.ZipFile(io.BytesIO(b"".join(zip_delivery(self.studio, first))))
+        self.assertIsNone(archive.testzip())
+        self.assertEqual(len(archive.namelist()), len(ready) + 2)
+
+    def test_a_delivery_that_cannot_be_finished_leaves_nothing_under_its_name(self) -> None:
+        lot_id, _ = self.lot(small_photos(1))
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        (row,) = self.rows(lot_id)
+        path = self.scratch / "files" / "content" / row["result"][:2] / row["result"][2:4] / row["result"]
+        path.write_bytes(b"not what was checked")
+        before = {p.name for p in self.studio.deliveries.glob("[!.]*")}
+        with self.assertRaises(YardError) as caught:
+            deliver(self.studio, lot_id, frozenset({"ready", "look", "fix"}))
+        self.assertIn("different", caught.exception.message)
+        self.assertEqual({p.name for p in self.studio.deliveries.glob("[!.]*")}, before)
+
+
+class MigrationTest(StudioCase):
+    def test_from_empty_step_by_step_and_side_by_side(self) -> None:
+        url = empty_database()
+        numbers = [number for number, _ in migrations()]
+        for number in numbers:
+            self.assertEqual(migrate(url, up_to=number), 1)
+        self.assertEqual(migrate(url), 0)
+        other = empty_database()
+        threads = [threading.Thread(target=migrate, args=(other,)) for _ in range(3)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        apply_schema(other)
+        apply_schema(other)
+        with psycopg.connect(other) as connection:
+            self.assertEqual(connection.execute("SELECT array_agg(number ORDER BY number) FROM migrations").fetchone(), (numbers,))

@@ -1,0 +1,34 @@
+"""Small kept pieces apart from the product: crumbs, dust, pencil marks."""
+
+from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+
+_LEAST = 40  # px of the analysis picture; smaller ones are crumbs that the matte drops by itself
+
+
+def check(c: Checked) -> list[Finding]:
+    """One finding for all pieces smaller than the limit's share of the largest piece; its place is the largest of them."""
+    if c.given:
+        return []
+    labels, stats = islands(c.covered > 0.5)
+    order = by_size(labels, stats, labels > 0)
+    if not order:
+        return []
+    limit = c.spec.limits.stray_piece
+    whole = int(stats[order[0], 4])
+    strays = [i for i in order if _LEAST <= stats[i, 4] < whole * limit / 100]
+    if not strays:
+        return []
+    x, y, w, h, area = (int(v) for v in stats[strays[0]])
+    count = "A small piece was" if len(strays) == 1 else f"{len(strays)} small pieces were"
+    return [
+        Finding(
+            check="stray-piece",
+            severity="look",
+            message=f"{count} kept apart from the product, the largest {round(area / c.analysis_scale**2):,} px",
+            place=c.place_from_analysis(x, y, w, h),
+            figure=round(100 * area / whole, 3),
+            limit=limit,
+            unit="% of the product, at least",
+            stage="clear",
+        )
+    ]
