@@ -23,4 +23,4 @@ def stem_of(name: str) -> str:
 def hidden(name: str) -> bool:
     """Whether a path is one of the files that systems drop into folders and ZIPs by themselves."""
     parts = PurePosixPath(name.replace("\\", "/")).parts
-    return any(part.startswith(".") or part == "__MACOSX" for part in parts) or (parts[-1:] == ("Thumbs.db",))
+    return any((part.startswith(".") and part not in (".", "..")) or part == "__MACOSX" for part in parts) or (parts[-1:] == ("Thumbs.db",))

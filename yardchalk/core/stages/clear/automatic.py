@@ -213,9 +213,9 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float) -> Mask:
         for i in np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 80e-6 / 2.56 * h * w) + 1:
             box = _box(stats[i], 5, (h, w))
             piece = labels[box] == i
-            shade, *chroma = (float(v) for v in difference[box][piece].mean(0))
+            shade, red, blue = (float(v) for v in difference[box][piece].mean(0))
             light = float(evidence.features[box][piece][:, 0].mean())
-            unlike = float(np.hypot(*chroma))
+            unlike = float(np.hypot(red, blue))
             # As light as the backdrop beside it, or, where that lies in shadow, as the backdrop without shadow.
             if unlike > likeness or not (-0.35 < shade < 0.09 or (shade > 0 and -0.2 < light < 0.05)):
                 continue

@@ -201,7 +201,12 @@ def _thin_middles(unlike: Float, band: Mask, sure: Mask, ratio: float, reach: fl
     size = 2 * max(2, round(reach * ratio)) + 1
     wide = np.ones((size, size), np.uint8)
     beside = cv2.dilate(sure.view(np.uint8), wide) > 0
-    return band & crest & ~beside & (unlike > 0.5 * cv2.dilate(unlike, wide))
+    strong = band & ~beside & (unlike > 0.5 * cv2.dilate(unlike, wide))
+    # Wires shine: between two dark flanks lies a light as light as paper. What flanks enclose belongs to the wire.
+    size = 2 * max(1, round(2.5 * ratio)) + 1
+    closed = cv2.morphologyEx(strong.view(np.uint8), cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
+    inner = cv2.erode(closed, np.ones((3, 3), np.uint8)) > 0
+    return (strong & crest) | (inner & band & ~beside)
 
 
 def _project(seen: Float, behind: Float, front: Float, chroma_weight: float) -> tuple[Float, Float]:
