@@ -99,7 +99,7 @@ class RunTest(StudioCase):
         self.work_here(lot_id)
         failed, other = self.rows(lot_id)
         self.assertEqual((failed["state"], other["state"]), ("failed", "done"))
-        self.assertIn("cut short", failed["error"])
+        self.assertIn("damaged", failed["error"])
         path.write_bytes(good)
         self.assertEqual(ask_runs(self.studio, lot_id), 1)
         self.work_here(lot_id)
@@ -144,7 +144,7 @@ class DeliveryTest(StudioCase):
         self.assertEqual(len(archive.namelist()), len(ready) + 2)
 
     def test_a_delivery_that_cannot_be_finished_leaves_nothing_under_its_name(self) -> None:
-        lot_id, _ = self.lot(small_photos(1))
+        lot_id, _ = self.lot({"mine.jpg": Scene(width=480, height=360, seed=55).made().jpeg})
         ask_runs(self.studio, lot_id)
         self.work_here(lot_id)
         (row,) = self.rows(lot_id)
@@ -153,7 +153,7 @@ class DeliveryTest(StudioCase):
         before = {p.name for p in self.studio.deliveries.glob("[!.]*")}
         with self.assertRaises(YardError) as caught:
             deliver(self.studio, lot_id, frozenset({"ready", "look", "fix"}))
-        self.assertIn("different", caught.exception.message)
+        self.assertIn("damaged", caught.exception.message)
         self.assertEqual({p.name for p in self.studio.deliveries.glob("[!.]*")}, before)
 
 

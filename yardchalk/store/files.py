@@ -7,6 +7,8 @@ from typing import Any
 
 import fsspec
 
+from yardchalk.core.errors import YardError
+
 
 class FileStore:
     """Files by the SHA-256 of what they hold. The same content is kept once; nothing is ever changed in place.
@@ -25,11 +27,28 @@ class FileStore:
     def put(self, data: bytes) -> str:
         """Keep the bytes; returns their digest."""
         digest = hashlib.sha256(data).hexdigest()
-        self._write(self._content(digest), data)
+        path = self._content(digest)
+        if self._fs.exists(path) and self._fs.size(path) != len(data):
+            self._fs.rm_file(path)  # damaged; what is put in now mends it
+        self._write(path, data)
         return digest
 
     def get(self, digest: str) -> bytes:
-        return bytes(self._fs.cat_file(self._content(digest)))
+        """The bytes of a digest.
+
+        Raises
+        ------
+        FileNotFoundError
+            Nothing is kept under it.
+        YardError
+            What is kept is not what was put in: the disk or somebody changed it.
+        """
+        data = bytes(self._fs.cat_file(self._content(digest)))
+        if hashlib.sha256(data).hexdigest() != digest:
+            raise YardError(
+                "is damaged", where=f"The stored file {digest[:12]}…", remedy="Check the disk; add the photo again, or run it again"
+            )
+        return data
 
     def has(self, digest: str) -> bool:
         return bool(self._fs.exists(self._content(digest)))

@@ -1,0 +1,181 @@
+"""The main ways of working, in a real browser on a real server with real workers."""
+
+import contextlib
+import json
+from typing import Any, ClassVar
+
+from playwright.sync_api import FilePayload, Page, Response, expect
+
+from tests.pictures import Scene
+from tests.stand import small_photos
+from tests.web.test_server import ServerCase
+from tools.browser import open_page
+from tools.shots import settled
+from yardchalk.host.settings import ROOT
+
+AXE = ROOT / "page" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+class PageCase(ServerCase):
+    page: ClassVar[Page]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        stack = contextlib.ExitStack()
+        cls.addClassCleanup(stack.close)
+        cls.page = stack.enter_context(open_page())
+        cls.wrong = []
+        cls.page.on("pageerror", lambda error: cls.wrong.append(str(error)))
+        cls.page.on("console", lambda message: cls.wrong.append(message.text) if message.type == "error" else None)
+
+    wrong: ClassVar[list[str]]
+
+    def setUp(self) -> None:
+        self.wrong.clear()
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.wrong, [], "errors in the browser's console")
+
+    def go(self, path: str) -> None:
+        self.page.goto(f"http://127.0.0.1:{self.port}{path}")
+
+    def axe(self) -> None:
+        """Nothing serious for a screen reader or keyboard on the page as it is now."""
+        self.page.evaluate(AXE.read_text() + "; 0")
+        found: list[dict[str, Any]] = self.page.evaluate("async () => (await axe.run()).violations")
+        serious = [
+            (one["id"], one["nodes"][0]["html"][:160], one["nodes"][0].get("failureSummary", "")[:200])
+            for one in found
+            if one["impact"] in ("serious", "critical")
+        ]
+        self.assertEqual(serious, [])
+
+
+def white_point(answer: Response) -> int:
+    """What was asked to be kept."""
+    return int(json.loads(answer.request.post_data or "")["white_point"])
+
+
+class LotTest(PageCase):
+    def test_from_a_drop_to_a_delivery(self) -> None:
+        page = self.page
+        self.worker()
+        self.go("/")
+        expect(page.get_by_text("No lots yet")).to_be_visible()
+        self.axe()
+        files = small_photos(3) | {"PW-9100_gone.jpg": Scene().made().jpeg[:20_000]}
+        page.locator("input[type=file]").first.set_input_files(
+            [FilePayload(name=name, mimeType="image/jpeg", buffer=data) for name, data in files.items()]
+        )
+        expect(page.get_by_text("3 of 3 photos done")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("PW-9100_gone.jpg: is cut short")).to_be_visible()
+        expect(page.get_by_role("heading", name="Ready")).to_be_visible()
+        page.get_by_role("radio", name="black").click()
+        self.axe()
+        page.get_by_label("Find by name").fill("9001")
+        expect(page.locator("a[title^='PW-9001']")).to_have_count(1)
+        expect(page.locator("a[title^='PW-9000']")).to_have_count(0)
+        page.get_by_role("button", name="Deliver 3 ready").click()
+        page.get_by_role("link", name="See the delivery").click()
+        expect(page.get_by_role("cell", name="PW-9000_pot.jpg").first).to_be_visible()
+        self.axe()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="ZIP").click()
+        self.assertEqual(download.value.path().read_bytes()[:2], b"PK")
+
+
+class RunAgainTest(PageCase):
+    def test_another_spec_runs_the_lot_again_and_cancel_takes_it_back(self) -> None:
+        page = self.page
+        lot_id = self.filled(small_photos(4), spec="square-2000")
+        self.work_here(lot_id)
+        self.go(f"/lots/{lot_id}")
+        page.get_by_label("Listing spec").select_option("cutout")
+        expect(page.get_by_text("0 of 4 photos done")).to_be_visible()
+        page.get_by_role("button", name="Cancel").click()
+        expect(page.get_by_text("4 of 4 photos done")).to_be_visible()
+
+
+class BenchTest(PageCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.lot_id = self.filled({"PW-9300_cut off.jpg": Scene(width=1200, height=900, shift=0.42).made().jpeg, **small_photos(1)})
+        self.work_here(self.lot_id)
+        names = {row["name"]: row["id"] for row in self.rows(self.lot_id)}
+        self.go(f"/lots/{self.lot_id}/photos/{names['PW-9300_cut off.jpg']}")
+        self.page.get_by_label("Histogram with white point").wait_for()
+        settled(self.page)
+
+    def zoom(self) -> int:
+        return int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
+
+    def test_findings_by_key_before_and_test_cards(self) -> None:
+        page = self.page
+        self.axe()
+        at_first = self.zoom()
+        page.keyboard.press("n")
+        place = page.locator(".place")
+        expect(place).to_be_visible()
+        self.assertIn("Cut off by the frame", place.get_attribute("data-label") or "")
+        page.wait_for_timeout(500)
+        self.assertGreater(self.zoom(), at_first, "the viewer flew there")
+        page.keyboard.press("Escape")
+        expect(place).to_have_count(0)
+        page.keyboard.down("b")
+        expect(page.get_by_text("before", exact=True)).to_be_visible()
+        page.keyboard.up("b")
+        with page.expect_response(lambda r: "/picture/black/" in r.url and r.ok):
+            page.keyboard.press("v")
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog")).to_be_visible()
+        page.keyboard.press("Escape")
+        page.keyboard.press("PageDown")
+        expect(page.get_by_role("heading", name="PW-9000 pot")).to_be_visible()
+
+    def test_the_white_point_is_dragged_with_live_clipping_and_never_a_flash(self) -> None:
+        page = self.page
+        slider = page.get_by_role("slider", name="White point", exact=True)
+        box = slider.bounding_box()
+        assert box is not None
+        page.evaluate(
+            """() => {
+                const canvas = document.querySelector('.openseadragon-canvas canvas');
+                window.blanks = 0;
+                const look = () => {
+                    const context = canvas.getContext('2d');
+                    const [r, g, b, a] = context.getImageData(canvas.width / 2, canvas.height / 2, 1, 1).data;
+                    if (a < 255) window.blanks += 1;
+                    window.looked = (window.looked ?? 0) + 1;
+                    window.watching = requestAnimationFrame(look);
+                };
+                look();
+            }"""
+        )
+        start = float(slider.get_attribute("aria-valuenow") or 0)
+        page.mouse.move(box["x"] + box["width"] * (start - 128) / 127, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        with page.expect_response(lambda r: "/clip/" in r.url and r.ok):
+            for share in (0.7, 0.6, 0.5, 0.4):
+                page.mouse.move(box["x"] + box["width"] * share, box["y"] + box["height"] / 2)
+                page.wait_for_timeout(80)
+        with page.expect_response(lambda r: r.url.endswith("/marks") and r.ok) as kept:
+            page.mouse.up()
+        level = white_point(kept.value)
+        self.assertAlmostEqual(level, 128 + 127 * 0.4, delta=1.5)
+        settled(page)
+        self.assertGreater(page.evaluate("window.looked"), 5)
+        self.assertEqual(page.evaluate("cancelAnimationFrame(window.watching) ?? window.blanks"), 0, "frames without a picture")
+        expect(page.get_by_text("This photo’s own value")).to_be_visible()
+        self.work_here(self.lot_id)
+        expect(page.get_by_role("status").filter(has_text="Look")).to_be_visible()
+        slider.focus()
+        with page.expect_response(lambda r: r.url.endswith("/marks") and r.ok) as stepped:
+            page.keyboard.press("Shift+ArrowRight")
+        self.assertEqual(white_point(stepped.value), level + 10)
+        typed = page.get_by_label("White point, of 255")
+        typed.fill("999")
+        expect(page.get_by_text("A whole number from 128 to 255.")).to_be_visible()
+        typed.press("Escape")
+        page.get_by_role("button", name="Back to auto").click()
+        expect(page.get_by_text("As the run sheet says: auto")).to_be_visible()

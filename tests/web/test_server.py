@@ -1,0 +1,171 @@
+"""The server over real HTTP: intake, tiles, marks, events, and what it refuses."""
+
+import json
+import os
+import subprocess
+import sys
+import threading
+import time
+from typing import ClassVar
+
+import cv2
+import httpx
+import numpy as np
+
+from tests.pictures import Scene, iou
+from tests.stand import StudioCase, small_photos
+from yardchalk.host.cluster import free_port
+from yardchalk.host.settings import ROOT
+
+
+class ServerCase(StudioCase):
+    """A web server process on this class's studio."""
+
+    client: ClassVar[httpx.Client]
+    port: ClassVar[int]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.port = free_port(8920)
+        process = subprocess.Popen(
+            [sys.executable, "-m", "yardchalk.web", "--port", str(cls.port)], cwd=ROOT, env={**os.environ, **cls.place.environment()}
+        )
+        cls.addClassCleanup(process.wait)
+        cls.addClassCleanup(process.terminate)
+        cls.client = httpx.Client(base_url=f"http://127.0.0.1:{cls.port}", timeout=60)
+        cls.addClassCleanup(cls.client.close)
+        until = time.monotonic() + 30
+        while time.monotonic() < until:
+            try:
+                if cls.client.get("/api/health").status_code == 200:
+                    return
+            except httpx.TransportError:
+                time.sleep(0.1)
+        raise AssertionError("the server does not answer")
+
+    def filled(self, files: dict[str, bytes], sheet: str = "white", spec: str = "cutout") -> int:
+        lot_id = int(self.client.post("/api/lots", json={"name": self.id(), "sheet": sheet, "spec": spec}).json()["id"])
+        for name, data in files.items():
+            answer = self.client.post(f"/api/lots/{lot_id}/files", params={"name": name}, content=data)
+            self.assertEqual(answer.status_code, 200, answer.text)
+        return lot_id
+
+    def tile(self, address: str) -> np.ndarray:
+        answer = self.client.get(address)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        self.assertIn("immutable", answer.headers["cache-control"])
+        picture = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR)
+        assert picture is not None
+        return picture[..., ::-1]
+
+
+class ApiTest(ServerCase):
+    def test_from_drop_to_line_up(self) -> None:
+        lot_id = self.filled(small_photos(2) | {"notes.txt": b"not a photo"})
+        lot = self.client.get(f"/api/lots/{lot_id}").json()
+        self.assertEqual((lot["photos"], lot["waiting"], lot["refused"]), (2, 2, 1), "runs are asked for by themselves")
+        self.assertIn("notes.txt: is not a JPEG", lot["refusals"][0]["reason"])
+        self.work_here(lot_id)
+        tiles = self.client.get(f"/api/lots/{lot_id}/lineup").json()
+        self.assertEqual([tile["state"] for tile in tiles], ["done", "done"])
+        preview = self.client.get(f"/api/pictures/{tiles[0]['preview']}")
+        self.assertEqual(preview.headers["content-type"], "image/webp")
+        made = self.client.post(f"/api/lots/{lot_id}/deliveries", json={"verdicts": ["ready", "look"]})
+        self.assertEqual(made.status_code, 201, made.text)
+        number = made.json()["id"]
+        self.assertEqual(self.client.get(f"/api/deliveries/{number}.zip").content[:4], b"PK\x03\x04")
+        self.assertEqual(len(self.client.get(f"/api/deliveries/{number}/manifest.json").json()["files"]), 2)
+
+    def test_tiles_put_together_are_the_picture_the_engine_makes(self) -> None:
+        made = Scene(width=900, height=700).made()
+        lot_id = self.filled({"pot.png": made.png})
+        photo = self.client.get(f"/api/photos/{self.rows(lot_id)[0]['id']}").json()
+        self.assertEqual(photo["halvings"], 1)
+        base = photo["tile_base"]
+        rows = [np.hstack([self.tile(f"{base}/matte/white/0/0/{x}-{y}") for x in (0, 1)]) for y in (0, 1)]
+        matte = (np.vstack(rows)[..., 0] / 255).astype(np.float32)
+        self.assertEqual(matte.shape, (700, 900))
+        self.assertGreater(iou(matte, made.alpha), 0.98)
+        for card, level in (("white", 255), ("black", 0)):
+            corner = self.tile(f"{base}/picture/{card}/0/0/0-0")[:40, :40]
+            self.assertTrue((np.abs(corner.astype(int) - level) <= 1).all(), card)
+        before, after = self.tile(f"{base}/clip/white/255/1/0-0"), self.tile(f"{base}/clip/white/150/1/0-0")
+        self.assertGreater(np.abs(before.astype(int) - after).mean(), 10, "a white point shows at once")
+        self.assertEqual(self.client.get(f"{base}/picture/white/0/0/9-9").status_code, 404)
+        self.assertEqual(self.client.get(base.replace(base[-16:], "0" * 16) + "/picture/white/0/0/0-0").status_code, 404)
+
+    def test_marks_are_kept_and_checked(self) -> None:
+        lot_id = self.filled(small_photos(1))
+        self.work_here(lot_id)
+        photo_id = self.rows(lot_id)[0]["id"]
+        graph = self.client.get(f"/api/photos/{photo_id}/lift").json()["graph"]
+        self.assertEqual(len(graph["levels"]), 128)
+        answer = self.client.put(f"/api/photos/{photo_id}/marks", json={"white_point": 201})
+        self.assertEqual((answer.status_code, answer.json()["state"]), (200, "waiting"))
+        self.assertEqual(self.client.get(f"/api/photos/{photo_id}/lift").json()["white_point"], 201)
+        refused = self.client.put(f"/api/photos/{photo_id}/marks", json={"white_point": 12})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("128", refused.json()["message"])
+        self.client.put(f"/api/lots/{lot_id}", json={"sheet": "transparent", "spec": "cutout"})
+        off = self.client.put(f"/api/photos/{photo_id}/marks", json={"white_point": 201})
+        self.assertEqual(off.status_code, 409)
+        self.assertIn("leaves Lift out", off.json()["message"])
+
+    def test_open_pages_are_told_what_changed(self) -> None:
+        heard: list[dict[str, int | None]] = []
+        ready = threading.Event()
+
+        def listen() -> None:
+            with httpx.stream("GET", f"http://127.0.0.1:{self.port}/api/events", timeout=20) as stream:
+                for line in stream.iter_lines():
+                    if line.startswith("data:"):
+                        heard.append(json.loads(line[5:]))
+                        ready.set()
+                        if any(event["lot"] for event in heard):
+                            return
+
+        thread = threading.Thread(target=listen)
+        thread.start()
+        self.assertTrue(ready.wait(10))
+        lot_id = self.filled(small_photos(1))
+        thread.join(20)
+        self.assertIn(lot_id, {event["lot"] for event in heard})
+
+
+class RefusalTest(ServerCase):
+    def test_other_hosts_and_other_sites(self) -> None:
+        self.assertEqual(self.client.get("/api/lots", headers={"Host": "evil.example"}).status_code, 403)
+        for headers in ({"Origin": "https://evil.example"}, {"Sec-Fetch-Site": "cross-site"}):
+            self.assertEqual(self.client.post("/api/lots", json={"name": "x"}, headers=headers).status_code, 403)
+        own = {"Origin": f"http://127.0.0.1:{self.port}", "Sec-Fetch-Site": "same-origin"}
+        self.assertEqual(self.client.post("/api/lots", json={"name": "x"}, headers=own).status_code, 201)
+        self.assertIn("default-src 'self'", self.client.get("/api/lots").headers["content-security-policy"])
+
+    def test_what_is_not_there_and_what_is_wrong_is_said(self) -> None:
+        for address in ("/api/lots/999999", "/api/photos/999999", "/api/deliveries/999999.zip", f"/api/pictures/{'0' * 64}"):
+            answer = self.client.get(address)
+            self.assertEqual(answer.status_code, 404, address)
+            self.assertTrue(answer.json()["message"])
+        wrong = self.client.post("/api/lots", json={"name": "x", "sheet": "purple"})
+        self.assertEqual(wrong.status_code, 422)
+        self.assertIn("purple", wrong.json()["message"])
+        self.assertEqual(self.client.post("/api/lots/999999/files", params={"name": "x.jpg"}, content=b"x").status_code, 404)
+
+    def test_a_file_over_the_limit_is_refused_by_name_while_it_streams(self) -> None:
+        lot_id = self.filled({})
+
+        def endless() -> object:
+            yield b"\xff\xd8\xff"
+            for _ in range(202):
+                yield bytes(1_000_000)
+
+        answer = self.client.post(f"/api/lots/{lot_id}/files", params={"name": "huge.jpg"}, content=endless())  # type: ignore[arg-type]
+        (refused,) = answer.json()["refused"]
+        self.assertIn("huge.jpg", refused["reason"])
+        self.assertIn("200 MB allowed", refused["reason"])
+
+    def test_names_from_outside_stay_names(self) -> None:
+        data = Scene(width=320, height=240).made().jpeg
+        lot_id = self.filled({"../../etc/<b>pass wd</b>.jpg": data})
+        self.assertEqual([row["name"] for row in self.rows(lot_id)], ["b_.jpg"])
