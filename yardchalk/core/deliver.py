@@ -65,25 +65,9 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
             # JPEG cannot hold transparency; rather than drop it in silence, lay it on white and let the check say so.
             spec = spec.model_copy(update={"background": "white"})
     placing = full_frame(facts.width, facts.height) if whole_frame else place(spec, facts.width, facts.height, render.box)
-    pixels, alpha, lost = _on_canvas(render, spec, placing)
+    pixels, alpha, lost = on_canvas(render, spec, placing)
     data, quality = _encode(pixels, alpha, spec)
-    back = decode_photo(data, render.name, _OWN)
-    checked = Checked(
-        facts=facts,
-        spec=spec,
-        clearing=render.clearing,
-        evidence=render.evidence,
-        analysis_scale=render.analysis_scale,
-        alpha=alpha,
-        placing=placing,
-        lost=lost,
-        result=_joined(back),
-        data=data,
-        result_facts=inspect_photo(data, render.name, _OWN),
-        trimmed=not whole_frame,
-        name=render.name,
-    )
-    findings = run_checks(checked)
+    findings = run_checks(examine(render, spec, placing, alpha, lost, data, trimmed=not whole_frame))
     return Result(
         data=data,
         suffix=SUFFIX[spec.file],
@@ -97,7 +81,27 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
     )
 
 
-def _on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Mask]:
+def examine(render: Render, spec: ListingSpec, placing: Placing, alpha: Float, lost: Mask, data: bytes, *, trimmed: bool) -> Checked:
+    """All that the checks look at, the written file decoded again. `alpha`, `lost` are of the canvas, see `on_canvas`."""
+    facts = render.facts
+    back = decode_photo(data, render.name, _OWN)
+    return Checked(
+        facts=facts,
+        spec=spec,
+        clearing=render.clearing,
+        evidence=render.evidence,
+        analysis_scale=render.analysis_scale,
+        alpha=alpha,
+        placing=placing,
+        lost=lost,
+        result=_joined(back),
+        data=data,
+        result_facts=inspect_photo(data, render.name, _OWN),
+        trimmed=trimmed,
+    )
+
+
+def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Mask]:
     """The finished canvas (RGB or RGBA), the coverage on it, and which product pixels lifting burnt."""
     region, at = _overlap(render, placing)
     source = render.photo(placing.scale)

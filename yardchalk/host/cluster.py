@@ -1,7 +1,7 @@
 """A private PostgreSQL cluster on loopback, of the project's own.
 
 PostgreSQL refuses to run as root, so under root everything is done as the system user `postgres`, in a folder of his
-that is named after this checkout; otherwise in the state folder of the checkout.
+that is named after the state folder; otherwise in the state folder itself.
 """
 
 import glob
@@ -15,7 +15,6 @@ import time
 from pathlib import Path
 
 from yardchalk.core.errors import YardError
-from yardchalk.host.settings import ROOT
 
 
 class Cluster:
@@ -24,15 +23,15 @@ class Cluster:
     Parameters
     ----------
     state : Path
-        Folder of the checkout for what has to be remembered (password, port).
+        Folder for what has to be remembered (the password).
     label : str
-        Tells clusters of one checkout apart: the demo's and the tests'.
+        Tells clusters of one state folder apart.
     """
 
     def __init__(self, state: Path, label: str) -> None:
         self.state, self.label = state, label
         self.as_root = os.geteuid() == 0
-        mark = hashlib.sha256(f"{ROOT} {label}".encode()).hexdigest()[:10]
+        mark = hashlib.sha256(f"{state.resolve()} {label}".encode()).hexdigest()[:10]
         base = Path("/var/lib/postgresql") if self.as_root else state
         self.folder = base / f"yardchalk-{label}-{mark}"
         self.data = self.folder / "data"
@@ -47,6 +46,10 @@ class Cluster:
         """Start it, making it first if it is not there; does nothing if it runs."""
         self.state.mkdir(parents=True, exist_ok=True)
         if not (self.data / "PG_VERSION").exists():
+            self._make()
+        elif not self._password_file.exists():
+            # The state folder was cleared, and with it the pictures that the rows speak of.
+            self.remove()
             self._make()
         running = self._running_port()
         if running is not None:
@@ -72,8 +75,12 @@ class Cluster:
         self.stop("immediate")
         shutil.rmtree(self.folder, ignore_errors=True)
 
+    @property
+    def _password_file(self) -> Path:
+        return self.state / f"{self.label}.password"
+
     def _password(self) -> str:
-        path = self.state / f"{self.label}.password"
+        path = self._password_file
         if not path.exists():
             handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             with os.fdopen(handle, "w") as file:

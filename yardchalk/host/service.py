@@ -1,6 +1,7 @@
 """Start and stop the application: PostgreSQL, workers, web server; and load the demo lot."""
 
 import contextlib
+import ctypes
 import fcntl
 import json
 import os
@@ -101,7 +102,7 @@ class Service:
         # A session of its own: Ctrl-C reaches only us, and we stop the children in order.
         return subprocess.Popen(
             command, cwd=ROOT, env={**os.environ, **self.place.environment()}, stdin=subprocess.DEVNULL,
-            stdout=self._log, stderr=self._log, start_new_session=True,
+            stdout=self._log, stderr=self._log, start_new_session=True, preexec_fn=_end_with_parent,
         )  # fmt: skip
 
     def _forget(self, command: list[str]) -> None:
@@ -120,6 +121,11 @@ class Service:
                         return True
             time.sleep(0.1)
         return False
+
+
+def _end_with_parent() -> None:
+    """Have the kernel end this process when its parent is killed, so that nothing is left running (prctl PR_SET_PDEATHSIG)."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 
 def demo(first_port: int) -> int:

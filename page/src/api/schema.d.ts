@@ -650,11 +650,23 @@ export interface components {
              */
             missing_part: number;
             /**
-             * Fine Edge
-             * @description Share of the product that may be edge rather than solid, in %.
-             * @default 30
+             * Fine Detail
+             * @description Share of the product that may be thin (wires, bristles, lines), in %.
+             * @default 2.5
              */
-            fine_edge: number;
+            fine_detail: number;
+            /**
+             * Weak Outline
+             * @description Longest stretch of outline without an edge, % of the longer side.
+             * @default 2.8
+             */
+            weak_outline: number;
+            /**
+             * Stray Piece
+             * @description Kept pieces smaller than this are doubted, % of the largest piece.
+             * @default 0.5
+             */
+            stray_piece: number;
             /**
              * Margin Error
              * @description How far fill and centring may be off, % of the canvas.
@@ -769,7 +781,9 @@ export interface components {
              *       "lost_highlights": 0.1,
              *       "left_behind": 0.02,
              *       "missing_part": 0.05,
-             *       "fine_edge": 30,
+             *       "fine_detail": 2.5,
+             *       "weak_outline": 2.8,
+             *       "stray_piece": 0.5,
              *       "margin_error": 0.5
              *     }
              */

@@ -1,6 +1,6 @@
 """What a check is given, and what it says."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
 
@@ -80,8 +80,6 @@ class Checked:
     data: bytes
     result_facts: PhotoFacts
     trimmed: bool = True
-    name: str = ""
-    written: str = field(default="")
 
     @cached_property
     def coverage(self) -> float:

@@ -1,0 +1,144 @@
+"""A truth test for each check: a picture made to have exactly that fault, and one made not to."""
+
+import unittest
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from tests.pictures import Made, Scene
+from yardchalk.core.checks import REGISTRY, Finding, run_checks
+from yardchalk.core.codecs import encode_picture
+from yardchalk.core.colour import Coded, Mask
+from yardchalk.core.deliver import examine, on_canvas, produce
+from yardchalk.core.render import Decisions, Render
+from yardchalk.core.settings import ListingSpec, Marks, load_sheet, load_spec
+from yardchalk.core.stages.place import full_frame, place
+
+WHITE = load_sheet("white")
+SCENE = Scene(width=1280, height=960)
+PNG = ListingSpec.model_validate({"name": "white-png", "file": "png", "margin": 10})
+HANDLE, GAP = (260, 480), (340, 480)  # px of SCENE
+
+
+def holds(finding: Finding, x: float, y: float) -> bool:
+    assert finding.place is not None
+    left, top, width, height = finding.place.original
+    return left <= x < left + width and top <= y < top + height
+
+
+def decided(made: Made, product: Mask) -> list[Finding]:
+    """Findings when clearing had decided otherwise."""
+    own = Render(made.jpeg, "pot", WHITE)
+    other = Decisions(product, own.decisions.backdrop, own.decisions.noise)
+    return produce(Render(made.jpeg, "pot", WHITE, decided=other), PNG).findings
+
+
+def placed(spec: ListingSpec, edit: Callable[[Coded], None] = lambda _: None, *, judged_by: ListingSpec | None = None) -> list[Finding]:
+    """Findings on a delivered file that was changed after rendering."""
+    render = Render(SCENE.made().jpeg, "pot", WHITE)
+    placing = place(spec, render.facts.width, render.facts.height, render.box)
+    pixels, alpha, lost = on_canvas(render, spec, placing)
+    edit(pixels)
+    data = encode_picture(pixels, spec.file)
+    return run_checks(examine(render, judged_by or spec, placing, alpha, lost, data, trimmed=True))
+
+
+class CheckTest(unittest.TestCase):
+    made = SCENE.made()
+
+    def found(self, findings: list[Finding], check: str) -> list[Finding]:
+        self.assertIn(check, REGISTRY)
+        return [finding for finding in findings if finding.check == check and finding.severity != "note"]
+
+    def test_nothing_is_found_where_nothing_is_wrong(self) -> None:
+        for spec in (PNG, load_spec("square-2000"), load_spec("cutout")):
+            result = produce(Render(self.made.jpeg, "pot", WHITE), spec)
+            self.assertEqual([f for f in result.findings if f.severity != "note"], [], spec.name)
+            self.assertEqual(result.verdict, "ready")
+
+    def test_off_white(self) -> None:
+        def island(pixels: Coded) -> None:
+            pixels[20:30, 30:40] = 250
+
+        def single(pixels: Coded) -> None:
+            pixels[12, 17, 2] = 254
+
+        for edit, area, at in ((island, 100, (35, 25)), (single, 1, (17, 12))):
+            (finding,) = self.found(placed(PNG, edit), "off-white")
+            self.assertEqual((finding.severity, finding.figure), ("fix", area))
+            assert finding.place is not None and finding.place.result is not None
+            x, y, w, h = finding.place.result
+            self.assertTrue(x <= at[0] < x + w and y <= at[1] < y + h)
+
+    def test_lost_highlights(self) -> None:
+        pale = Scene(width=1280, height=960, colour=(225, 222, 216), level=245).made()
+        for marks, wanted in ((Marks(white_point=190), 1), (Marks(), 0)):
+            findings = produce(Render(pale.jpeg, "pale pot", WHITE, marks), PNG).findings
+            self.assertEqual(len(self.found(findings, "lost-highlights")), wanted)
+
+    def test_left_behind(self) -> None:
+        filled = cv2.morphologyEx((self.made.alpha > 0.5).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((301, 301), np.uint8)) > 0
+        found = self.found(decided(self.made, filled), "left-behind")
+        self.assertTrue(any(holds(finding, *GAP) for finding in found), found)
+
+    def test_missing_part(self) -> None:
+        without = self.made.alpha > 0.5
+        without[:, : HANDLE[0] + 140] = False
+        found = self.found(decided(self.made, without), "missing-part")
+        self.assertTrue(any(holds(finding, *HANDLE) for finding in found), found)
+
+    def test_nothing_at_all_is_a_missing_product(self) -> None:
+        empty = np.full((600, 800, 3), 236, np.uint8)
+        result = produce(Render(encode_picture(empty, "png"), "empty set", WHITE), PNG)
+        self.assertEqual(result.verdict, "fix")
+        self.assertIn("No product", result.findings[0].message)
+
+    def test_weak_outline(self) -> None:
+        half = cv2.dilate((self.made.alpha > 0.5).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        half[480:] = False  # through the middle of the pot, where there is no edge
+        found = self.found(decided(self.made, half), "weak-outline")
+        self.assertTrue(any(holds(finding, 640, 478) for finding in found), found)
+
+    def test_fine_detail(self) -> None:
+        pixels = Scene(width=1280, height=960, handle=False, shadow=0).made().pixels
+        for x in range(100, 320, 20):
+            cv2.line(pixels, (x, 200), (x, 800), (60, 60, 60), 4, cv2.LINE_AA)
+        cv2.line(pixels, (90, 500), (700, 500), (60, 60, 60), 12, cv2.LINE_AA)
+        findings = produce(Render(encode_picture(pixels, "jpeg", quality=95), "rack", WHITE), PNG).findings
+        self.assertTrue(any(holds(f, 200, 400) for f in self.found(findings, "fine-detail")), findings)
+
+    def test_stray_piece(self) -> None:
+        pixels = self.made.pixels.copy()
+        cv2.circle(pixels, (1100, 200), 11, (70, 50, 40), -1, cv2.LINE_AA)
+        findings = produce(Render(encode_picture(pixels, "jpeg", quality=95), "crumb", WHITE), PNG).findings
+        (finding,) = self.found(findings, "stray-piece")
+        self.assertTrue(holds(finding, 1100, 200))
+
+    def test_cut_off(self) -> None:
+        cut = produce(Render(SCENE.but(shift=0.4).made().jpeg, "pot", WHITE), PNG).findings
+        (finding,) = self.found(cut, "cut-off")
+        self.assertIn("right", finding.message)
+        self.assertTrue(holds(finding, 1278, 500))
+
+    def test_framing(self) -> None:
+        spec = load_spec("square-2000")
+        png = spec.model_copy(update={"file": "png"})
+        self.assertEqual(self.found(placed(png), "framing"), [])
+        for changed, words in (({"fill": 70.0}, "fills 85"), ({"fill": 95.0}, "fills 85")):
+            (finding,) = self.found(placed(png, judged_by=png.model_copy(update=changed)), "framing")
+            self.assertIn(words, finding.message)
+
+    def test_file(self) -> None:
+        spec = load_spec("square-2000")
+        jpeg_for_png = self.found(placed(spec, judged_by=spec.model_copy(update={"file": "png"})), "file")
+        self.assertIn("JPEG, not PNG", jpeg_for_png[0].message)
+        heavy = self.found(placed(spec, judged_by=spec.model_copy(update={"max_bytes": 20_000})), "file")
+        self.assertIn("bytes, more than 20,000", heavy[0].message)
+        opaque = self.found(placed(spec, judged_by=spec.model_copy(update={"background": "transparent"})), "file")
+        self.assertIn("no transparency", opaque[0].message)
+
+    def test_a_full_frame_is_not_judged_by_its_framing(self) -> None:
+        render = Render(self.made.jpeg, "pot", WHITE)
+        self.assertEqual(full_frame(1280, 960).scale, 1)
+        self.assertEqual(self.found(produce(render, load_spec("square-2000"), whole_frame=True).findings, "framing"), [])
