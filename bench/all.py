@@ -1,0 +1,26 @@
+"""`./yard bench [--keep] [PART...]`: parts are quality, speed, screens. `--keep` makes the figures the new baseline."""
+
+import sys
+
+from bench import quality, screens, speed
+from bench.table import against_baseline
+
+PARTS = {"quality": quality.run, "speed": speed.run, "screens": screens.run}
+
+
+def main(arguments: list[str]) -> int:
+    keep = "--keep" in arguments
+    names = [name for name in arguments if name != "--keep"]
+    unknown = [name for name in names if name not in PARTS]
+    if unknown:
+        print(f"There is no part {unknown[0]}; there are {', '.join(PARTS)}.")
+        return 2
+    figures: dict[str, float] = {}
+    for name in names or PARTS:
+        figures |= PARTS[name]()
+    against_baseline(figures, keep)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,121 @@
+"""Quality against truth, whether the checks know when a matte failed, and whether delivered white is white."""
+
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from bench.score import edge_difference, score
+from bench.table import show
+from yardchalk.core.codecs import decode_photo
+from yardchalk.core.deliver import produce
+from yardchalk.core.render import Render
+from yardchalk.core.settings import ListingSpec, load_sheet, load_spec
+from yardchalk.core.stages.place import place
+
+ROOT = Path(__file__).resolve().parents[1]
+FAILED, GOOD = 0.95, 0.985
+# Two sets: the demo's, with true colours, and one that the engine was not looked at with while it was made.
+SETS = {"demo": (ROOT / "demo" / "photos", ROOT / "bench" / "truth"), "more": (ROOT / "bench" / "more", ROOT / "bench" / "more")}
+
+
+@dataclass(frozen=True)
+class Row:
+    stem: str
+    figures: dict[str, float]
+    verdict: str
+    findings: list[tuple[str, str]]
+    points: bool
+    white: str
+
+
+def photos(name: str) -> list[tuple[Path, Path]]:
+    pictures, truth = SETS[name]
+    return [(path, truth / f"{path.stem}_alpha.png") for path in sorted(pictures.glob("*.jpg"))]
+
+
+def _unit(path: Path) -> np.ndarray:
+    values = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+    assert values is not None, path
+    values = values[..., 2::-1] if values.ndim == 3 else values
+    return (values / np.float32(np.iinfo(values.dtype).max)).astype(np.float32)
+
+
+def measure(paths: tuple[Path, Path]) -> Row:
+    photo, truth = paths
+    cv2.setNumThreads(1)
+    data, alpha = photo.read_bytes(), _unit(truth)
+    done = produce(Render(data, photo.stem, load_sheet("transparent")), load_spec("cutout"), whole_frame=True, matte=True)
+    assert done.matte is not None
+    matte = decode_photo(done.matte, "matte").pixels[..., 0] / np.float32(255)
+    figures = score(matte, alpha)
+    colour = truth.with_name(f"{photo.stem}_Fcast.png")
+    if colour.exists():
+        result = decode_photo(done.data, "result")
+        assert result.alpha is not None
+        rgba = np.dstack([result.pixels, result.alpha]) / np.float32(255)
+        coded = "sRGB" in colour.with_name(f"{photo.stem}.json").read_text().partition("compositing_space")[2][:40]
+        figures |= edge_difference(rgba, alpha, _unit(colour), coded)
+    serious = [f for f in done.findings if f.severity != "note"]
+    wrong = np.abs((matte > 0.5).astype(np.int8) - (alpha > 0.5)) > 0
+    wrong = cv2.morphologyEx(wrong.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
+    points = any(wrong[y : y + h, x : x + w].any() for f in serious if f.place for x, y, w, h in [f.place.original])
+    return Row(photo.stem, figures, done.verdict, [(f.check, f.severity) for f in serious], points, _white(data, photo.stem, alpha))
+
+
+def _white(data: bytes, name: str, alpha: np.ndarray) -> str:
+    """Pixels that truth calls background and that are not white in the delivered files, if the verdict is ready."""
+    said = []
+    square = load_spec("square-2000")
+    for spec in (square, square.model_copy(update={"file": "png"})):
+        render = Render(data, name, load_sheet("white"))
+        done = produce(render, spec)
+        if done.verdict != "ready":
+            return done.verdict
+        placing = place(spec, render.facts.width, render.facts.height, render.box)
+        true = _on_canvas(alpha, placing.scale, placing.left, placing.top, spec)
+        away = cv2.distanceTransform((true <= 0.001).astype(np.uint8), cv2.DIST_L2, 5)
+        low = decode_photo(done.data, "result").pixels.min(-1)
+        if spec.file == "png":
+            said.append(f"{int((low[away > 4] < 255).sum())}")
+        else:
+            said.append(f"{int((low[away > 16] < 255).sum())} {int(low[away > 4].min())}")
+    return " ".join(said)
+
+
+def _on_canvas(alpha: np.ndarray, scale: float, left: int, top: int, spec: ListingSpec) -> np.ndarray:
+    assert spec.canvas is not None
+    move = np.array([[scale, 0, left + (scale - 1) / 2], [0, scale, top + (scale - 1) / 2]])
+    return cv2.warpAffine(alpha, move, (spec.canvas.width, spec.canvas.height), flags=cv2.INTER_LINEAR)
+
+
+def run() -> dict[str, float]:
+    out: dict[str, float] = {}
+    for name in SETS:
+        with ProcessPoolExecutor(2) as pool:
+            rows = list(pool.map(measure, photos(name)))
+        columns = list(rows[0].figures)
+        table = [[row.stem, *(f"{row.figures[c]:.4g}" for c in columns)] for row in rows]
+        median = {c: float(np.median([row.figures[c] for row in rows])) for c in columns}
+        table.append(["median", *(f"{median[c]:.4g}" for c in columns)])
+        show(f"Matte against truth, set '{name}' (mse x 1000; dE in the edge band)", ["", *columns], table)
+        verdicts = []
+        for row in rows:
+            failed, good = row.figures["iou"] < FAILED, row.figures["iou"] > GOOD
+            wrong = failed and not (row.findings and row.points) or good and row.verdict == "fix"
+            said = ", ".join(sorted({check for check, _ in row.findings})) or "-"
+            verdicts.append(
+                [row.stem, f"{row.figures['iou']:.4f}", row.verdict, "yes" if row.points else "no", "WRONG" if wrong else "ok", said]
+            )
+        show("Knows when it failed", ["", "iou", "verdict", "points at a wrong place", "", "findings"], verdicts)
+        white = [[row.stem, *(row.white.split() if " " in row.white else [row.white, "", ""])] for row in rows]
+        show(
+            "Delivered white, of photos whose verdict is ready",
+            ["", "JPEG px not 255 beyond 16 px", "JPEG least beyond 4 px", "PNG px not 255 beyond 4 px"],
+            white,
+        )
+        out |= {f"{name} median {c}": median[c] for c in ("iou", "mse")}
+        out[f"{name} failed and not said"] = float(sum(v[4] == "WRONG" for v in verdicts))
+    return out

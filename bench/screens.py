@@ -1,0 +1,132 @@
+"""What a person waits for: a value dragged, a photo opened, the board of 5,000 photos. In headless Chromium, without a GPU."""
+
+import statistics
+import tempfile
+import time
+from pathlib import Path
+
+import psycopg
+from playwright.sync_api import Page
+
+from bench.speed import LARGE
+from bench.table import show
+from tools.browser import open_page
+from tools.shots import settled
+from yardchalk.host.service import Service
+
+DRAGS, OPENINGS, BOARD = 40, 6, 5000
+
+
+def _fill(page: Page, address: str) -> int:
+    lot = page.request.post(f"{address}/api/lots", data={"name": "24 megapixels", "sheet": "white", "spec": "square-2000"}).json()["id"]
+    for photo in LARGE:
+        page.request.post(f"{address}/api/lots/{lot}/files?name={photo.name}", data=photo.read_bytes())
+    while page.request.get(f"{address}/api/lots/{lot}").json()["waiting"]:
+        time.sleep(0.5)
+    return int(lot)
+
+
+def _drag(page: Page) -> list[float]:
+    """Milliseconds from the pointer's move to the picture on screen."""
+    page.evaluate("addEventListener('pointermove', () => performance.mark('moved'), true)")
+    box = page.get_by_role("slider", name="White point", exact=True).bounding_box()
+    assert box is not None
+    y = box["y"] + box["height"] / 2
+    page.mouse.move(box["x"] + box["width"] * 0.9, y)
+    page.mouse.down()
+    times = []
+    for i in range(DRAGS):
+        page.evaluate("performance.clearMarks()")
+        page.mouse.move(box["x"] + box["width"] * (0.85 - 0.018 * i), y)
+        page.wait_for_function("performance.getEntriesByName('picture shown').length > 0")
+        times.append(
+            page.evaluate(
+                "performance.getEntriesByName('picture shown').at(-1).startTime - performance.getEntriesByName('moved')[0].startTime"
+            )
+        )
+        page.wait_for_timeout(120)
+    page.mouse.up()
+    return times
+
+
+def _open(page: Page, address: str, lot: int) -> list[float]:
+    """Milliseconds from the press on a tile of the line-up to the photo on screen."""
+    times = []
+    for i in range(OPENINGS):
+        page.goto(f"{address}/lots/{lot}")
+        tile = page.locator("a[title]").nth(i % len(LARGE))
+        tile.wait_for()
+        page.evaluate("addEventListener('pointerdown', () => performance.mark('pressed'), true)")
+        tile.click()
+        page.wait_for_function("performance.getEntriesByName('picture shown').length > 0")
+        times.append(
+            page.evaluate(
+                "performance.getEntriesByName('picture shown')[0].startTime - performance.getEntriesByName('pressed')[0].startTime"
+            )
+        )
+    return times
+
+
+def _board(page: Page, address: str, url: str, lot: int) -> tuple[float, float]:
+    """Milliseconds to the first tile of a lot of 5,000; and the longest blank while scrolling."""
+    with psycopg.connect(url) as connection:
+        row = connection.execute("INSERT INTO lots (name, sheet, spec) VALUES ('Board', 'white', 'square-2000') RETURNING id").fetchone()
+        assert row is not None
+        connection.execute(
+            """INSERT INTO photos (lot_id, name, digest, bytes, facts, state, asked_key, done_key, verdict, findings, preview, result_width, result_height)
+               SELECT %s, 'PW-' || n || '_' || p.name, md5(n::text) || md5(n::text), p.bytes, p.facts, 'done', 'k', 'k', p.verdict, p.findings,
+                      p.preview, p.result_width, p.result_height
+               FROM generate_series(1, %s) n JOIN LATERAL (SELECT * FROM photos WHERE lot_id = %s ORDER BY id OFFSET n %% 3 LIMIT 1) p ON true""",
+            (row[0], BOARD, lot),
+        )
+    page.goto(f"{address}/lots/{row[0]}", wait_until="commit")
+    page.locator("a[title^='PW-']").first.wait_for()
+    first = float(page.evaluate("performance.now()"))
+    page.wait_for_timeout(500)
+    blank = page.evaluate(
+        """async () => {
+            const scroller = [...document.querySelectorAll('div')].find(d => d.scrollHeight > 20000 && getComputedStyle(d).overflowY === 'auto');
+            let worst = 0, since = null;
+            const end = performance.now() + 4000;
+            while (performance.now() < end) {
+                scroller.scrollTop += 240;
+                await new Promise(requestAnimationFrame);
+                const box = scroller.getBoundingClientRect();
+                let seen = false;
+                for (const share of [0.3, 0.5, 0.7])
+                    seen ||= !!document.elementFromPoint(box.left + 80, box.top + box.height * share)?.closest('a[title]');
+                const now = performance.now();
+                if (seen) since = null; else { since ??= now; worst = Math.max(worst, now - since); }
+            }
+            return worst;
+        }"""
+    )
+    return first, float(blank)
+
+
+def run() -> dict[str, float]:
+    with tempfile.TemporaryDirectory() as state:
+        service = Service(Path(state), "bench")
+        try:
+            service.start(8820)
+            with open_page() as page:
+                lot = _fill(page, service.address)
+                opened = _open(page, service.address, lot)
+                page.get_by_label("Histogram with white point").wait_for()
+                settled(page)
+                dragged = _drag(page)
+                first, blank = _board(page, service.address, service.cluster.url, lot)
+        finally:
+            service.stop()
+            service.cluster.remove()
+    ordered = sorted(dragged)
+    figures = {
+        "white point dragged, median ms": statistics.median(dragged),
+        "white point dragged, 95th ms": ordered[int(0.95 * (len(ordered) - 1))],
+        "24 MP photo opened on the bench, median ms": statistics.median(opened),
+        "24 MP photo opened on the bench, first ms": opened[0],
+        "board of 5,000: first tile, ms": first,
+        "board of 5,000: longest blank while scrolling, ms": blank,
+    }
+    show("What a person waits for", ["", "ms"], [[name, f"{value:.0f}"] for name, value in figures.items()])
+    return figures
