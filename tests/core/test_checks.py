@@ -8,7 +8,7 @@ import numpy as np
 
 from tests.pictures import Made, Scene
 from yardchalk.core.checks import REGISTRY, Finding, run_checks
-from yardchalk.core.codecs import encode_picture
+from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Mask
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.render import Decisions, Render
@@ -41,7 +41,8 @@ def placed(spec: ListingSpec, edit: Callable[[Coded], None] = lambda _: None, *,
     pixels, alpha, lost = on_canvas(render, spec, placing)
     edit(pixels)
     data = encode_picture(pixels, spec.file)
-    return run_checks(examine(render, judged_by or spec, placing, alpha, lost, data, trimmed=True))
+    back = decode_photo(data, "result")
+    return run_checks(examine(render, judged_by or spec, placing, alpha, lost, data, back, trimmed=True))
 
 
 class CheckTest(unittest.TestCase):

@@ -118,6 +118,17 @@ def resize_linear(coded: Coded, width: int, height: int) -> Coded:
     return np.take(_code_table() if coded.dtype == np.uint16 else _byte_table(), light)
 
 
+def with_light_times(coded: Coded, factors: Float | float) -> Coded:
+    """Coded pixels (h, w, 3) with their light multiplied, at most white; factors are one number, or float32 (h, w)."""
+    table = _light_table() if coded.dtype == np.uint8 else np.round(linear_table(65536) * 65535).astype(np.uint16)
+    light = cv2.LUT(coded, table) if coded.dtype == np.uint8 else table[coded]
+    if isinstance(factors, float):
+        light = cv2.multiply(light, (factors, factors, factors, factors))
+    else:
+        light = cv2.multiply(light, cv2.merge([factors, factors, factors]), dtype=cv2.CV_16U)
+    return np.take(_code_table() if coded.dtype == np.uint16 else _byte_table(), light)
+
+
 def luma_light(linear: Float) -> Float:
     """Light of the coded luma: decode(Rec. 601 luma of the coded colour), shape (...,) from (..., 3).
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -66,25 +67,26 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
             spec = spec.model_copy(update={"background": "white"})
     placing = full_frame(facts.width, facts.height) if whole_frame else place(spec, facts.width, facts.height, render.box)
     pixels, alpha, lost = on_canvas(render, spec, placing)
-    data, quality = _encode(pixels, alpha, spec)
-    findings = run_checks(examine(render, spec, placing, alpha, lost, data, trimmed=not whole_frame))
+    data, back, quality = _encode(pixels, alpha, spec)
+    findings = run_checks(examine(render, spec, placing, alpha, lost, data, back, trimmed=not whole_frame))
     return Result(
         data=data,
         suffix=SUFFIX[spec.file],
         width=placing.width,
         height=placing.height,
         matte=encode_grey(np.round(alpha * 255).astype(np.uint8)) if matte else None,
-        preview=_preview(render, placing),
+        preview=_preview(pixels, alpha),
         verdict=verdict_of(findings),
         findings=findings,
         figures=_figures(render, alpha, lost, placing, data, quality),
     )
 
 
-def examine(render: Render, spec: ListingSpec, placing: Placing, alpha: Float, lost: Mask, data: bytes, *, trimmed: bool) -> Checked:
-    """All that the checks look at, the written file decoded again. `alpha`, `lost` are of the canvas, see `on_canvas`."""
+def examine(
+    render: Render, spec: ListingSpec, placing: Placing, alpha: Float, lost: Mask, data: bytes, back: Picture, *, trimmed: bool
+) -> Checked:
+    """All that the checks look at. `alpha`, `lost` are of the canvas, see `on_canvas`; `back` is the file decoded again."""
     facts = render.facts
-    back = decode_photo(data, render.name, _OWN)
     return Checked(
         facts=facts,
         spec=spec,
@@ -121,48 +123,55 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Code
     return canvas, alpha, lost
 
 
-def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, int | None]:
-    """Encode; a JPEG's quality rises until compression keeps the backdrop near the product at 250 or more."""
+def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, Picture, int | None]:
+    """Encode and decode again; a JPEG's quality rises until compression keeps the backdrop near the product at 250 or more."""
     if spec.file == "png":
-        return encode_picture(pixels, "png", dpi=spec.dpi), None
+        data = encode_picture(pixels, "png", dpi=spec.dpi)
+        return data, decode_photo(data, "result", _OWN), None
     data = encode_picture(pixels, "jpeg", quality=spec.quality, dpi=spec.dpi)
     away = ~within(alpha, TOUCHING)
     for quality in (spec.quality, *(q for q in _QUALITY_STEPS if q > spec.quality)):
         if quality != spec.quality:
             data = encode_picture(pixels, "jpeg", quality=quality, dpi=spec.dpi)
-        back = decode_photo(data, "result", _OWN).pixels
-        if int(darkest(back)[away].min(initial=255)) >= MOVED_FLOOR:
+        back = decode_photo(data, "result", _OWN)
+        if int(darkest(back.pixels)[away].min(initial=255)) >= MOVED_FLOOR:
             break
-    return data, quality
+    return data, back, quality
 
 
 def _joined(picture: Picture) -> NDArray[Any]:
     return picture.pixels if picture.alpha is None else np.dstack([picture.pixels, picture.alpha])
 
 
-def _preview(render: Render, placing: Placing) -> NDArray[np.uint8]:
-    """The placed cut-out at the size of a tile on the line-up, rendered at that size by the same engine."""
-    s = min(1.0, PREVIEW_SIDE / max(placing.width, placing.height))
-    small = Placing(
-        placing.scale * s,
-        round(placing.left * s),
-        round(placing.top * s),
-        max(1, round(placing.width * s)),
-        max(1, round(placing.height * s)),
-    )
-    canvas = np.zeros((small.height, small.width, 4), np.uint8)
-    region, at = _overlap(render, small)
-    if region is not None:
-        part = render.cutout(small.scale, region)
-        canvas[at] = part if part.dtype == np.uint8 else (part // 257).astype(np.uint8)
-    return canvas
+def _preview(pixels: Coded, alpha: Float) -> NDArray[np.uint8]:
+    """The result at the size of a tile on the line-up, as straight RGBA.
+
+    From a result on white the colour is taken back such that laid on white it is the result again.
+    """
+    h, w = alpha.shape
+    s = min(1.0, PREVIEW_SIDE / max(h, w))
+    size = (max(1, round(w * s)), max(1, round(h * s)))
+    small = cv2.resize(pixels if pixels.dtype == np.uint8 else (pixels // 257).astype(np.uint8), size, interpolation=cv2.INTER_AREA)
+    if small.shape[2] == 4:
+        return small
+    cover = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)[..., None]
+    colour = 255 - (255 - small.astype(np.float32)) / np.maximum(cover, 1e-3)
+    return np.dstack([np.clip(colour, 0, 255), cover * 255]).round().astype(np.uint8)
 
 
 def _overlap(render: Render, placing: Placing) -> tuple[Region | None, tuple[slice, slice]]:
-    """The part of the photo that lies on the canvas, and where; None if there is none."""
+    """The part of the photo that lies on the canvas and may hold product, and where; None if there is none."""
     width, height = render.size_at(placing.scale)
-    left, up = max(0, -placing.left), max(0, -placing.top)
-    region = Region(up, min(height, placing.height - placing.top), left, min(width, placing.width - placing.left))
+    # The box was found on the analysis picture; at another size an edge may reach a little farther.
+    margin = 2 + int(np.ceil(3 * placing.scale / render.analysis_scale))
+    box = [round(share * side) for share, side in zip(render.box, (width, height, width, height), strict=True)]
+    left, up = max(0, -placing.left, box[0] - margin), max(0, -placing.top, box[1] - margin)
+    region = Region(
+        up,
+        min(height, placing.height - placing.top, box[3] + margin),
+        left,
+        min(width, placing.width - placing.left, box[2] + margin),
+    )
     y, x = up + placing.top, left + placing.left
     h, w = region.shape
     return (region if h > 0 and w > 0 else None), np.s_[y : y + max(h, 0), x : x + max(w, 0)]

@@ -20,17 +20,16 @@ from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.colour import Coded, Float, Mask, decode, encode, to_coded, to_linear, top
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode, to_coded, to_linear, top, with_light_times
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import Marks, RunSheet
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
-from yardchalk.core.stages.edge.band import BandSettings, Cutout, page_true, solve_band
+from yardchalk.core.stages.edge.band import Cutout, Solution, page_true, refine, solve_band
 from yardchalk.core.stages.lift import GiveAndTake, Tone, give_and_take, tone_for
 from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
-_BOX_SIDE = 800
 _SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
 Card = Literal["white", "black", "grey", "vivid", "checks"]
 _CARD_LEVELS: dict[str, tuple[int, int, int]] = {
@@ -91,11 +90,13 @@ class Decisions:
         On the analysis picture.
     backdrop : the backdrop model.
     noise : standard deviation of log light on the backdrop.
+    solution : the matte, if it was solved.
     """
 
     product: Mask
     backdrop: BackdropModel
     noise: float
+    solution: Solution | None = None
 
 
 @dataclass(frozen=True)
@@ -114,14 +115,6 @@ class Region:
     @property
     def index(self) -> tuple[slice, slice]:
         return slice(self.top, self.bottom), slice(self.left, self.right)
-
-    def grown(self, margin: int, height: int, width: int) -> "Region":
-        return Region(
-            max(self.top - margin, 0),
-            min(self.bottom + margin, height),
-            max(self.left - margin, 0),
-            min(self.right + margin, width),
-        )
 
 
 class Render:
@@ -230,6 +223,14 @@ class Render:
         return self._decided
 
     @property
+    def solution(self) -> Solution:
+        """The matte on the analysis picture."""
+        d = self.decisions
+        if d.solution is not None:
+            return d.solution
+        return self.cache.get((self.digest, "solution", self.sheet.clear), lambda: solve_band(self.analysis, d.product, d.noise))
+
+    @property
     def graph(self) -> GiveAndTake:
         """The give-and-take graph, after evening."""
         return self.cache.get((self.digest, "graph", self.sheet.clear, self.sheet.lift.on, self.sheet.lift.even), self._measure)
@@ -263,10 +264,8 @@ class Render:
         return self.cache.get((self.digest, "box", self.sheet.clear), self._find_box)
 
     def _find_box(self) -> tuple[float, float, float, float]:
-        # A tenth of a percent of the frame is close enough for placing, and a fourth of the work.
-        scale = min(1.0, _BOX_SIDE / max(self.facts.width, self.facts.height))
-        width, height = self.size_at(scale)
-        return product_box(self.cut(scale, Region(0, height, 0, width)).alpha)
+        width, height = self.size_at(self.analysis_scale)
+        return product_box(self.cut(self.analysis_scale, Region(0, height, 0, width)).alpha)
 
     # Regions --------------------------------------------------------------------------------------------------------
 
@@ -280,36 +279,7 @@ class Render:
         photo = self.photo(scale)
         if photo.alpha is not None and self.sheet.clear.on:
             return _given(photo, region)
-        if scale > 1:
-            return self._enlarged(width, height, region)
-        product = self.decisions.product
-        ratio = scale / self.analysis_scale
-        grown = region.grown(int(np.ceil((BandSettings().flank + 12) * ratio)), height, width)
-        local = _resample(product, grown, height, width)
-        if local.all() or not local.any():
-            empty = np.zeros(0, np.intp)
-            alpha = np.full(region.shape, float(local.all()), np.float32)
-            return Cutout(alpha, np.zeros(region.shape, bool), empty, empty, np.zeros((0, 3), np.float32))
-        whole = solve_band(photo.pixels[grown.index], local, ratio, self.decisions.noise)
-        dy, dx = region.top - grown.top, region.left - grown.left
-        h, w = region.shape
-        rows, columns = whole.rows - dy, whole.columns - dx
-        inside = (rows >= 0) & (rows < h) & (columns >= 0) & (columns < w)
-        crop = np.s_[dy : dy + h, dx : dx + w]
-        return Cutout(whole.alpha[crop], whole.band[crop], rows[inside], columns[inside], whole.colour[inside])
-
-    def _enlarged(self, width: int, height: int, region: Region) -> Cutout:
-        """The cut at full size, enlarged: beyond the photo's own pixels there is nothing to solve from."""
-        full = Region(0, self.facts.height, 0, self.facts.width)
-        cut = self.cut(1.0, full)
-        alpha = np.clip(_resampled(cut.alpha, region, height, width), 0, 1)
-        rows, columns = np.nonzero((alpha > 0) & (alpha < 1))
-        # Colours averaged by coverage, so that what is outside the product does not bleed in; solid product as it is seen.
-        seen = to_linear(self.photo(1.0).pixels)
-        seen[cut.rows, cut.columns] = cut.colour
-        covered = _resampled(seen * cut.alpha[..., None], region, height, width)[rows, columns]
-        colour = np.clip(covered / np.maximum(alpha[rows, columns], 1e-3)[:, None], 0, 1)
-        return Cutout(alpha, (alpha > 0) & (alpha < 1), rows, columns, colour)
+        return refine(self.solution, photo.pixels[region.index], (width, height), region.left, region.top)
 
     def toned(self, scale: float, region: Region) -> Coded:
         """The lifted photo, not cut out: coded, the dtype of the photo."""
@@ -318,14 +288,15 @@ class Render:
         factors = self.tone.factors((height, width), *region.index)
         if isinstance(factors, float) and factors == 1.0:
             return pixels
-        return to_coded(np.minimum(to_linear(pixels) * factors, 1.0), pixels.dtype)
+        return with_light_times(np.ascontiguousarray(pixels), factors)
 
     def picture(self, scale: float, region: Region, card: Card = "white") -> Coded:
         """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing."""
         cut = self.cut(scale, region)
         front = self._front(scale, region, cut)
         back = _card(card, region)
-        out: Coded = np.where((cut.alpha == 0)[..., None], _as(back, front.dtype), front).astype(front.dtype)
+        out = front.copy()
+        np.copyto(out, _as(back, front.dtype), where=(cut.alpha == 0)[..., None])
         if cut.rows.size:
             a = cut.alpha[cut.rows, cut.columns][:, None]
             behind = decode(back[cut.rows, cut.columns] / 255)
@@ -363,7 +334,7 @@ class Render:
         width, height = self.size_at(scale)
         factors = self.tone.factors((height, width), *region.index)
         if not isinstance(factors, float):
-            factors = factors[cut.rows, cut.columns]
+            factors = factors[cut.rows, cut.columns, None]
         return np.minimum(cut.colour * factors, 1.0)
 
 
@@ -373,25 +344,7 @@ def _given(photo: Picture, region: Region) -> Cutout:
     band = (alpha > 0) & (alpha < 1)
     rows, columns = np.nonzero(band)
     colour = to_linear(photo.pixels[region.index][rows, columns][None])[0]
-    return Cutout(alpha.astype(np.float32), band, rows, columns, colour)
-
-
-def _resample(mask: Mask, region: Region, height: int, width: int) -> Mask:
-    """A mask of the whole photo, on a region of the photo at another size; smooth where it is enlarged."""
-    mh, mw = mask.shape
-    if (mh, mw) == (height, width):
-        return np.ascontiguousarray(mask[region.index])
-    return _resampled(mask.astype(np.uint8) * 255, region, height, width) > 127
-
-
-def _resampled(values: NDArray[Any], region: Region, height: int, width: int) -> NDArray[Any]:
-    """Values of the whole photo (h, w) or (h, w, c), on a region of the photo at another size, by bilinear interpolation."""
-    vh, vw = values.shape[:2]
-    x = ((np.arange(region.left, region.right) + 0.5) * vw / width - 0.5).astype(np.float32)
-    y = ((np.arange(region.top, region.bottom) + 0.5) * vh / height - 0.5).astype(np.float32)
-    grid_x = np.repeat(x[None], len(y), 0)
-    grid_y = np.repeat(y[:, None], len(x), 1)
-    return cv2.remap(values, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return Cutout(alpha.astype(np.float32), rows, columns, colour)
 
 
 def _card(card: Card, region: Region) -> NDArray[np.uint8]:

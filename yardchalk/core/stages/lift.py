@@ -70,18 +70,16 @@ class Tone:
         return 1 / float(decode(np.array(self.white_point / 255)))
 
     def factors(self, frame: tuple[int, int], rows: slice, columns: slice) -> Float | float:
-        """Factor on linear light, or factors (rows, columns, 1), for a region of a frame (height, width) at any scale."""
+        """Factor on linear light, or factors (rows, columns), for a region of a frame (height, width) at any scale."""
         if self.evening is None:
             return self.gain
         h, w = frame
         eh, ew = self.evening.shape[:2]
-        sy, sx = h / eh, w / ew
-        map_x = ((np.arange(columns.start, columns.stop) + 0.5) / sx - 0.5).astype(np.float32)
-        map_y = ((np.arange(rows.start, rows.stop) + 0.5) / sy - 0.5).astype(np.float32)
-        grid_x = np.repeat(map_x[None], len(map_y), 0)
-        grid_y = np.repeat(map_y[:, None], len(map_x), 1)
-        out = cv2.remap(self.evening, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        return (out * self.gain)[..., None]
+        sy, sx = eh / h, ew / w
+        move = np.array([[sx, 0, (columns.start + 0.5) * sx - 0.5], [0, sy, (rows.start + 0.5) * sy - 0.5]])
+        size = (columns.stop - columns.start, rows.stop - rows.start)
+        way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        return cv2.warpAffine(self.evening * self.gain, move, size, flags=way, borderMode=cv2.BORDER_REPLICATE)
 
 
 def evening_map(backdrop: BackdropModel, strength: float) -> Float:

@@ -6,6 +6,10 @@ projection of C - B on F - B. The projection is made in the light of the luma, w
 which it halves, counts only where luma tells product and backdrop badly apart. Solved in rounds: each gives a
 sharper idea of where the border is, so that F and B can be taken from closer by.
 
+That is decided once, on the analysis picture. At any other size only the last step is made anew, pixel by pixel: B, F
+and what noise allows are read from the decision, C from the photo at that size. So an edge is as sharp as the photo has
+it, a tile is exactly a piece of the whole, and a preview has the edges of the delivery.
+
 Everything is computed for the band's pixels alone; the rest of the photo is never turned into floating point.
 """
 
@@ -30,7 +34,27 @@ class BandSettings:
     outer: float = 1.5  # how far outside it the backdrop is sure
     blur: float = 2.6  # how far the lens spreads an edge to either side
     chroma_weight: float = 0.05
-    crumb: float = 60.0  # px²; solved pieces smaller than this that touch nothing are left-overs of the solving
+    crumb: float = 60.0  # px²; solved pieces smaller than this are left-overs of the solving
+
+
+@dataclass(frozen=True)
+class Solution:
+    """The matte as decided on the analysis picture, and what it takes to solve its band at another size.
+
+    Attributes
+    ----------
+    alpha : float32, shape (h, w)
+        Coverage by the product, 0..1.
+    fields : float32, shape (h, w, 6)
+        Linear light of the product and of the backdrop, in the band and one px round it; 0 elsewhere.
+    low, high : float32, shape (h, w)
+        Coverage under `low` is not told from none, over 1 - `high` not from all.
+    """
+
+    alpha: Float
+    fields: Float
+    low: Float
+    high: Float
 
 
 @dataclass(frozen=True)
@@ -41,61 +65,71 @@ class Cutout:
     ----------
     alpha : float32, shape (h, w)
         Coverage by the product, 0..1.
-    band : bool, shape (h, w)
-        Where alpha was solved; elsewhere it is exactly 0 or 1.
     rows, columns : intp, shape (n,)
-        The band's pixels.
+        The band's pixels; elsewhere alpha is exactly 0 or 1.
     colour : float32, shape (n, 3)
         Linear light of the product in the band's pixels, freed of the backdrop.
     """
 
     alpha: Float
-    band: Mask
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
     colour: Float
 
 
-def solve_band(pixels: Coded, product: Mask, ratio: float, noise: float, settings: BandSettings = BandSettings()) -> Cutout:
-    """Solve the matte of a region.
+def solve_band(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: BandSettings = BandSettings()) -> Solution:
+    """Solve the matte on the analysis picture.
 
     Parameters
     ----------
-    pixels : uint8 or uint16, shape (h, w, 3)
-        Coded colour of the region.
+    pixels : uint8, shape (h, w, 3)
+        The analysis picture, coded.
     product : bool, shape (h, w)
         The cleared product with the outer flank of its border.
-    ratio : float
-        Pixels of this region for one pixel of the analysis picture.
     noise : float
         Standard deviation of the log light on the backdrop, for telling faint coverage from noise.
     """
     h, w = product.shape
-    product = _trim(pixels, product, ratio, noise, settings)
+    alpha, fields = np.zeros((h, w), np.float32), np.zeros((h, w, 6), np.float32)
+    low, high = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32)
+    y, x = np.flatnonzero(product.any(1)), np.flatnonzero(product.any(0))
+    if y.size:
+        # Nothing farther from the product than this is looked at.
+        m = int(settings.flank) + 8
+        at = np.s_[max(0, y[0] - m) : y[-1] + 1 + m, max(0, x[0] - m) : x[-1] + 1 + m]
+        alpha[at], fields[at], low[at], high[at] = _solve(np.ascontiguousarray(pixels[at]), product[at], noise, settings)
+    return Solution(alpha, fields, low, high)
+
+
+def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: BandSettings) -> tuple[Float, Float, Float, Float]:
+    """Alpha, fields, low and high of a piece of the analysis picture that holds the product."""
+    h, w = product.shape
+    product = _trim(pixels, np.ascontiguousarray(product), noise, settings)
     inside = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5)
-    core = inside > settings.inner * ratio
+    core = inside > settings.inner
     outside = cv2.distanceTransform((~product).view(np.uint8), cv2.DIST_L2, 5)
-    backdrop = outside > max(1.0, settings.outer * ratio)
+    backdrop = outside > settings.outer
     band = ~(core | backdrop)
     rows, columns = np.nonzero(band)
     alpha = core.astype(np.float32)
     if rows.size == 0 or not backdrop.any():
         alpha[band] = 1
-        return Cutout(alpha, band & False, rows[:0], columns[:0], np.zeros((0, 3), np.float32))
-    table = linear_table(top(pixels.dtype) + 1)
+        nothing = np.zeros((h, w), np.float32)
+        return alpha, np.zeros((h, w, 6), np.float32), nothing, nothing
+    table = linear_table(256)
     seen = table[pixels[rows, columns]]
     behind = _nearest(pixels, table, backdrop, rows, columns)
     unlike = np.zeros((h, w), np.float32)
     unlike[band] = np.abs(seen - behind).sum(1)
-    thin = _thin_middles(unlike, band, core, ratio, settings.inner)
+    thin = _thin_middles(unlike, band, core, settings.inner)
     front = _nearest(pixels, table, core | thin, rows, columns)
     solved, _ = _project(seen, behind, front, settings.chroma_weight)
-    blur = max(1.6, settings.blur * ratio)
+    blur = settings.blur
     for _ in range(_ROUNDS - 1):
         alpha[band] = solved
         into, out_of = _distances(alpha)
         sure = core | (band & (into > blur))
-        thin = _thin_middles(unlike, band & (into > 0), sure, ratio, settings.blur + 1.5)
+        thin = _thin_middles(unlike, band & (into > 0), sure, blur + 1.5)
         behind = _nearest(pixels, table, backdrop | (band & (out_of > blur)), rows, columns)
         front = _nearest(pixels, table, sure | thin, rows, columns)
         solved, contrast = _project(seen, behind, front, settings.chroma_weight)
@@ -103,39 +137,106 @@ def solve_band(pixels: Coded, product: Mask, ratio: float, noise: float, setting
     alpha[band] = solved
     into, out_of = _distances(alpha)
     doubt = np.clip(2.5 * noise * luma_light(behind) / contrast, 0.02, 0.3)
-    low = doubt * np.where(out_of[band] > blur, 1.0, 0.4)
-    high = doubt * np.where(into[band] > 0.8 * blur, 2.0, 0.4)
-    solved[solved < low] = 0
-    solved[(solved > 1 - high) | ((into[band] > 0.75 * blur) & (solved > 0.55))] = 1
+    low, high = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32)
+    low[band] = doubt * np.where(out_of[band] > blur, 1.0, 0.4)
+    # Well inside the border a half is as good as all: what lowers it there is texture.
+    high[band] = np.where(into[band] > 0.75 * blur, 0.45, doubt * 0.4)
+    solved[solved < low[band]] = 0
+    solved[solved > 1 - high[band]] = 1
     alpha[band] = solved
     # Faint coverage beyond the lens's reach of anything that is really there is noise, however it was solved.
     beyond = cv2.distanceTransform((alpha < 0.3).view(np.uint8), cv2.DIST_L2, 5)[band] > blur
     solved[beyond & (solved < 0.1)] = 0
     alpha[band] = solved
-    _drop_crumbs(alpha, settings.crumb * ratio * ratio)
-    solved = alpha[band]
-    colour = _freed(seen, behind, front, solved)
-    return Cutout(alpha, band, rows, columns, colour)
+    _drop_crumbs(alpha, settings.crumb)
+    return alpha, _fields(band, front, behind), low, high
+
+
+def _fields(band: Mask, front: Float, behind: Float) -> Float:
+    """Product and backdrop light as a dense field, carried one px beyond the band so that it can be interpolated."""
+    fields = np.zeros((*band.shape, 6), np.float32)
+    fields[band] = np.hstack([front, behind])
+    share = cv2.blur(band.astype(np.float32), (3, 3))
+    ring = (share > 0) & ~band
+    for channels in (slice(0, 3), slice(3, 6)):
+        fields[ring, channels] = cv2.blur(fields[..., channels], (3, 3))[ring] / share[ring, None]
+    return fields
+
+
+def refine(
+    solution: Solution, pixels: Coded, frame: tuple[int, int], left: int, top_row: int, settings: BandSettings = BandSettings()
+) -> Cutout:
+    """The matte of a region of the photo at any size.
+
+    Parameters
+    ----------
+    solution : of the analysis picture.
+    pixels : uint8 or uint16, shape (h, w, 3)
+        Coded colour of the region.
+    frame : width and height of the whole photo at that size, px.
+    left, top_row : of the region in it, px.
+    """
+    h, w = pixels.shape[:2]
+    ah, aw = solution.alpha.shape
+    sx, sy = aw / frame[0], ah / frame[1]
+    same = (aw, ah) == frame
+    move = np.array([[sx, 0, (left + 0.5) * sx - 0.5], [0, sy, (top_row + 0.5) * sy - 0.5]])
+    kernel = np.ones((3, 3), np.uint8)
+
+    def there(values: Float, how: int) -> Float:
+        if same:
+            return np.ascontiguousarray(values[top_row : top_row + h, left : left + w])
+        return cv2.warpAffine(values, move, (w, h), flags=how | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+
+    # Where neither this pixel nor one beside it is partly covered, there is nothing to solve.
+    some, all_of = (solution.alpha, solution.alpha) if same else (cv2.dilate(solution.alpha, kernel), cv2.erode(solution.alpha, kernel))
+    some, all_of = there(some, cv2.INTER_NEAREST), there(all_of, cv2.INTER_NEAREST)
+    alpha = (all_of >= 1).astype(np.float32)
+    rows, columns = np.nonzero((some > 0) & (all_of < 1))
+    if rows.size == 0:
+        return Cutout(alpha, rows, columns, np.zeros((0, 3), np.float32))
+    seen = linear_table(top(pixels.dtype) + 1)[pixels[rows, columns]]
+    x = ((columns + left + 0.5) * sx - 0.5).astype(np.float32)
+    y = ((rows + top_row + 0.5) * sy - 0.5).astype(np.float32)
+    front, behind = _sampled(solution.fields[..., :3], x, y, same), _sampled(solution.fields[..., 3:], x, y, same)
+    solved, _ = _project(seen, behind, front, settings.chroma_weight)
+    solved[solved < _sampled(solution.low, x, y, True)] = 0
+    solved[solved > 1 - _sampled(solution.high, x, y, True)] = 1
+    alpha[rows, columns] = solved
+    return Cutout(alpha, rows, columns, _freed(seen, behind, front, solved))
+
+
+def _sampled(values: Float, x: Float, y: Float, nearest: bool) -> Float:
+    """Values (h, w) or (h, w, 3) at places (n,); between pixels by bilinear interpolation, or the nearest."""
+    h, w = values.shape[:2]
+    if nearest:
+        return values[np.clip(np.rint(y).astype(np.intp), 0, h - 1), np.clip(np.rint(x).astype(np.intp), 0, w - 1)]
+    # cv2.remap takes no line longer than 32,767.
+    width = 8192
+    n = x.size
+    short = -n % width
+    lines_x, lines_y = (np.pad(v, (0, short)).reshape(-1, width) for v in (x, y))
+    out = cv2.remap(np.ascontiguousarray(values), lines_x, lines_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return out.reshape(-1, *values.shape[2:])[:n]
 
 
 def _drop_crumbs(alpha: Float, least: float) -> None:
-    """Clear the pieces with less area than `least`, but for those that may go on beyond the region."""
+    """Clear the pieces with less area than `least`, px²."""
     _, labels, stats, _ = cv2.connectedComponentsWithStats((alpha > 0).view(np.uint8), connectivity=8)
     crumb = stats[:, cv2.CC_STAT_AREA] < least
-    crumb[np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))] = False
     crumb[0] = False
     alpha[crumb[labels]] = 0
 
 
-def _trim(pixels: Coded, product: Mask, ratio: float, noise: float, settings: BandSettings) -> Mask:
+def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: BandSettings) -> Mask:
     """The product without the flank that the clearing left on it.
 
     Clearing stops where the steps begin, up to a JPEG block of halved chroma before the border. What lies there and is
     much more like the backdrop beside it than like the product behind it, is backdrop.
     """
-    table = linear_table(top(pixels.dtype) + 1)
+    table = linear_table(256)
     inside = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5)
-    core = inside > settings.flank * ratio
+    core = inside > settings.flank
     flank = product & ~core
     rows, columns = np.nonzero(flank)
     if rows.size == 0 or product.all():
@@ -144,7 +245,7 @@ def _trim(pixels: Coded, product: Mask, ratio: float, noise: float, settings: Ba
     behind = _nearest(pixels, table, ~product, rows, columns)
     unlike = np.zeros(product.shape, np.float32)
     unlike[flank] = np.abs(seen - behind).sum(1)
-    thin = _thin_middles(unlike, flank, core, ratio, settings.flank)
+    thin = _thin_middles(unlike, flank, core, settings.flank)
     front = _nearest(pixels, table, core | thin, rows, columns)
     alpha, contrast = _project(seen, behind, front, settings.chroma_weight)
     weak = ~product
@@ -154,7 +255,7 @@ def _trim(pixels: Coded, product: Mask, ratio: float, noise: float, settings: Ba
     joined[labels[~product]] = True
     joined[0] = False
     trimmed = product & ~joined[labels]
-    size = 2 * max(1, round(settings.blur * ratio)) + 1
+    size = 2 * round(settings.blur) + 1
     margin = cv2.dilate(trimmed.view(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
     return product & (margin > 0)
 
@@ -190,21 +291,19 @@ def _nearest(pixels: Coded, table: Float, seeds: Mask, rows: NDArray[np.intp], c
     return (total / count)[back]
 
 
-def _thin_middles(unlike: Float, band: Mask, sure: Mask, ratio: float, reach: float) -> Mask:
+def _thin_middles(unlike: Float, band: Mask, sure: Mask, reach: float) -> Mask:
     """Middles of wires and bristles, too thin to hold sure product: where the band is most unlike the backdrop.
 
     Only farther than `reach` (px of the analysis picture) from sure product, and not where something much more unlike
     the backdrop lies within that reach: that would be a faint flank, not a wire.
     """
-    size = 2 * max(1, round(2.5 * ratio)) + 1
-    crest = unlike >= 0.92 * cv2.dilate(unlike, np.ones((size, size), np.uint8))
-    size = 2 * max(2, round(reach * ratio)) + 1
+    crest = unlike >= 0.92 * cv2.dilate(unlike, np.ones((5, 5), np.uint8))
+    size = 2 * round(reach) + 1
     wide = np.ones((size, size), np.uint8)
     beside = cv2.dilate(sure.view(np.uint8), wide) > 0
     strong = band & ~beside & (unlike > 0.5 * cv2.dilate(unlike, wide))
     # Wires shine: between two dark flanks lies a light as light as paper. What flanks enclose belongs to the wire.
-    size = 2 * max(1, round(2.5 * ratio)) + 1
-    closed = cv2.morphologyEx(strong.view(np.uint8), cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
+    closed = cv2.morphologyEx(strong.view(np.uint8), cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)))
     inner = cv2.erode(closed, np.ones((3, 3), np.uint8)) > 0
     return (strong & crest) | (inner & band & ~beside)
 
