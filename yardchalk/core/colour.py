@@ -33,6 +33,12 @@ def encode(linear: NDArray[Any]) -> Float:
     return np.where(v <= 0.0031308, v * 12.92, 1.055 * v ** (1 / 2.4) - 0.055).astype(np.float32)
 
 
+def encode_quickly(linear: NDArray[Any]) -> Float:
+    """Like `encode` for light clipped to 0..1, from a table of 65,536 steps: off by 1e-4 at the most, a tenth of the time."""
+    steps = (np.clip(linear, 0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+    return _code_table()[steps] * np.float32(1 / 65535)
+
+
 def top(dtype: np.dtype[Any] | type) -> int:
     """The code for full white: 255 or 65535."""
     return int(np.iinfo(dtype).max)
@@ -79,7 +85,13 @@ def to_log(coded: NDArray[np.uint8]) -> Float:
 def to_coded(linear: Float, dtype: Any) -> Coded:
     """Round linear light (clipped to 0..1) to uint8 or uint16 codes."""
     light = np.clip(linear * 65535 + 0.5, 0, 65535).astype(np.uint16)
-    return np.take(_code_table() if np.dtype(dtype) == np.uint16 else _byte_table(), light)
+    return _coded_light(light, dtype)
+
+
+def _coded_light(light: NDArray[np.uint16], dtype: Any) -> Coded:
+    table = _code_table() if np.dtype(dtype) == np.uint16 else _byte_table()
+    # OpenCV's look-up is several times as fast as numpy's, but takes pictures only.
+    return cv2.LUT(light, table) if light.ndim == 3 and light.shape[2] <= 4 and light.flags.c_contiguous else table[light]
 
 
 def lightest(pixels: NDArray[Any]) -> NDArray[Any]:
@@ -96,12 +108,16 @@ def darkest(pixels: NDArray[Any]) -> NDArray[Any]:
 
 def open_peak(pixels: NDArray[Any]) -> NDArray[Any]:
     """The largest of the colour channels that is not at full level yet, (h, w); 0 where all three are."""
-    return lightest(np.where(pixels[..., :3] == top(pixels.dtype), 0, pixels[..., :3]).astype(pixels.dtype))
+    planes = cv2.split(pixels)[:3]
+    return lightest(cv2.merge([np.where(plane == top(pixels.dtype), 0, plane).astype(pixels.dtype) for plane in planes]))
 
 
 def newly_full(before: NDArray[Any], after: NDArray[Any]) -> Mask:
     """Where some channel reached full level that had not before: bool (h, w); the pictures may differ in depth."""
-    return ((after[..., :3] == top(after.dtype)) & (before[..., :3] < top(before.dtype))).any(-1)
+    out = np.zeros(before.shape[:2], np.uint8)
+    for was, now in zip(cv2.split(before)[:3], cv2.split(after)[:3], strict=True):
+        out |= cv2.bitwise_and(cv2.compare(now, top(after.dtype), cv2.CMP_EQ), cv2.compare(was, top(before.dtype), cv2.CMP_LT))
+    return out > 0
 
 
 def resize_linear(coded: Coded, width: int, height: int) -> Coded:
@@ -115,7 +131,7 @@ def resize_linear(coded: Coded, width: int, height: int) -> Coded:
     else:
         light = np.round(linear_table(65536)[coded] * 65535).astype(np.uint16)
     light = cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA if down else cv2.INTER_CUBIC)
-    return np.take(_code_table() if coded.dtype == np.uint16 else _byte_table(), light)
+    return _coded_light(light, coded.dtype)
 
 
 def with_light_times(coded: Coded, factors: Float | float) -> Coded:
@@ -126,7 +142,7 @@ def with_light_times(coded: Coded, factors: Float | float) -> Coded:
         light = cv2.multiply(light, (factors, factors, factors, factors))
     else:
         light = cv2.multiply(light, cv2.merge([factors, factors, factors]), dtype=cv2.CV_16U)
-    return np.take(_code_table() if coded.dtype == np.uint16 else _byte_table(), light)
+    return _coded_light(light, coded.dtype)
 
 
 def luma_light(linear: Float) -> Float:
@@ -135,7 +151,7 @@ def luma_light(linear: Float) -> Float:
     For greys this is the light itself. For colours it is what survives the halved chroma resolution of JPEG
     exactly, so edges measured in it are as sharp as the photo has them.
     """
-    return decode(encode(np.minimum(linear, 1.0)) @ LUMA)
+    return linear_table(65536)[(encode_quickly(linear) @ (LUMA * 65535) + 0.5).astype(np.uint16)]
 
 
 def to_lab(coded: Coded) -> Float:

@@ -20,7 +20,7 @@ from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.colour import Coded, Float, Mask, decode, encode, to_coded, to_linear, top, with_light_times
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode_quickly, to_coded, to_linear, top, with_light_times
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import Marks, RunSheet
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
@@ -30,6 +30,7 @@ from yardchalk.core.stages.lift import GiveAndTake, Tone, give_and_take, tone_fo
 from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
+_ANALYSIS_NEAR = 0.9
 _SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
 Card = Literal["white", "black", "grey", "vivid", "checks"]
 _CARD_LEVELS: dict[str, tuple[int, int, int]] = {
@@ -165,7 +166,8 @@ class Render:
     def _decoded(self, long_side: int) -> Picture:
         full = max(self.facts.width, self.facts.height)
         # A codec scale serves every smaller size; only few distinct ones are ever decoded.
-        shrink = next((s for s in (8, 4, 2) if full // s >= max(long_side, ANALYSIS_SIDE)), 1)
+        least = max(long_side, round(full * self.analysis_scale))
+        shrink = next((s for s in (8, 4, 2) if full // s >= least), 1)
         return self.cache.get(
             (self.digest, "decoded", shrink),
             lambda: decode_photo(self.data, self.name, self.limits, full // shrink if shrink > 1 else None),
@@ -181,7 +183,13 @@ class Render:
 
     @property
     def analysis_scale(self) -> float:
-        return min(1.0, ANALYSIS_SIDE / max(self.facts.width, self.facts.height))
+        """Of the analysis picture: a scale at which the codec decodes, if one comes close, else 1,600 px and no less."""
+        longest = max(self.facts.width, self.facts.height)
+        if self.facts.format == "JPEG":
+            near = [s for s in (8, 4, 2) if _ANALYSIS_NEAR * ANALYSIS_SIDE <= longest / s <= ANALYSIS_SIDE and longest % s == 0]
+            if near:
+                return 1 / near[0]
+        return min(1.0, ANALYSIS_SIDE / longest)
 
     @property
     def analysis(self) -> NDArray[np.uint8]:
@@ -296,7 +304,7 @@ class Render:
         front = self._front(scale, region, cut)
         back = _card(card, region)
         out = front.copy()
-        np.copyto(out, _as(back, front.dtype), where=(cut.alpha == 0)[..., None])
+        cv2.copyTo(np.ascontiguousarray(_as(back, front.dtype)), cv2.compare(cut.alpha, 0, cv2.CMP_EQ), out)
         if cut.rows.size:
             a = cut.alpha[cut.rows, cut.columns][:, None]
             behind = decode(back[cut.rows, cut.columns] / 255)
@@ -309,15 +317,17 @@ class Render:
         cut = self.cut(scale, region)
         front = self._front(scale, region, cut)
         full = top(front.dtype)
-        alpha = np.round(cut.alpha * full).astype(front.dtype)
-        out = np.dstack([np.where(cut.alpha[..., None] > 0, front, 0), alpha]).astype(front.dtype)
+        # Outside the band coverage is nothing or all, so its sign is enough.
+        alpha = np.where(cut.alpha > 0, front.dtype.type(full), front.dtype.type(0))
+        kept = cv2.copyTo(np.ascontiguousarray(front), cv2.compare(cut.alpha, 0, cv2.CMP_GT), np.zeros(front.shape, front.dtype))
+        out = cv2.merge([*cv2.split(kept), alpha])
         if cut.rows.size:
             a = cut.alpha[cut.rows, cut.columns]
             colour = self._toned_colour(scale, region, cut)
             if self.sheet.edge.page_true:
                 a, coded = page_true(a, colour)
             else:
-                coded = encode(colour)
+                coded = encode_quickly(colour)
             values = np.round(np.column_stack([coded, a]) * full)
             values[values[:, 3] == 0] = 0
             out[cut.rows, cut.columns] = values.astype(front.dtype)

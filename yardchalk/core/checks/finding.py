@@ -140,5 +140,7 @@ def by_size(labels: NDArray[np.int32], stats: NDArray[np.int32], counted: Mask) 
 
 def islands(mask: Mask) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
     """Connected pieces of a mask: labels (h, w), and stats (x, y, w, h, area) by label; label 0 is the rest."""
+    if not mask.any():
+        return np.zeros(mask.shape, np.int32), np.zeros((1, 5), np.int32)
     _, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
     return labels, stats

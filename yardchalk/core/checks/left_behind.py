@@ -13,7 +13,7 @@ def check(c: Checked) -> list[Finding]:
     if not c.evidence.support.any() or c.given:
         return []
     d = c.clearing.difference
-    chroma = cv2.magnitude(np.ascontiguousarray(d[..., 1]), np.ascontiguousarray(d[..., 2]))
+    chroma = cv2.magnitude(cv2.extractChannel(d, 1), cv2.extractChannel(d, 2))
     core = cv2.erode((c.covered > 0.5).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     alike = core & (chroma < 0.008) & (d[..., 0] > -0.5) & (d[..., 0] < 0.1)
     alike = cv2.morphologyEx(alike.astype(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0

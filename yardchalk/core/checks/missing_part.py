@@ -13,7 +13,7 @@ def check(c: Checked) -> list[Finding]:
     if not c.evidence.support.any() or c.given:
         return []
     features = c.evidence.features
-    chroma = cv2.magnitude(np.ascontiguousarray(features[..., 1]), np.ascontiguousarray(features[..., 2]))
+    chroma = cv2.magnitude(cv2.extractChannel(features, 1), cv2.extractChannel(features, 2))
     noise = max(0.15, 40 * c.evidence.chroma_noise)
     odd = (chroma > noise) | (features[..., 0] < -1.6) | (features[..., 0] > 0.15)
     near = cv2.dilate((c.covered > 0.1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0

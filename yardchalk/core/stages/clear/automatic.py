@@ -18,6 +18,7 @@ from yardchalk.core.stages.clear.evidence import Evidence
 
 _ROUNDS = (6.0, 7.5, 9.0, 11.0, 13.0, 16.0, 19.0)  # tolerances, in units of the backdrop's noise
 _LIKENESS_STEP = 28.0  # a step this high is crossed where both sides look like shaded backdrop
+_MARGIN = 64  # px of backdrop kept round what the first round leaves over
 _GAP_ROUNDS = (9.0, 16.0)
 _GAP_LIKENESS = 0.006  # chroma, log light
 _LATTICE = 8  # openings
@@ -44,14 +45,42 @@ class Clearing:
 
 
 def clear_automatically(evidence: Evidence) -> Clearing:
-    """Find the product by the evidence alone. Deterministic; 1.6 megapixels take about 0.4 s on one core."""
-    reached, held, tolerance = _flood(evidence)
-    difference = evidence.features - _nearby_backdrop(evidence.features, reached)
-    _release(held, reached, difference, evidence)
-    difference, reached = _spread_by_likeness(evidence, reached, held)
-    gaps = _find_gaps(evidence, reached, difference)
-    product, surroundings = _sort_pieces(~(reached | gaps), difference, evidence.chroma_noise)
-    return Clearing(product, gaps, surroundings, difference, tolerance)
+    """Find the product by the evidence alone. Deterministic."""
+    h, w = evidence.steps.shape
+    first = _joined(evidence.steps < _ROUNDS[0], _border((h, w)) & evidence.support)
+    # What the first round leaves over is where the product is; all else is looked at no more.
+    at = _rest_box(first)
+    whole = h * w
+    part = evidence.cropped(at)
+    reached, held, tolerance = _flood(part, np.ascontiguousarray(first[at]), whole)
+    difference = part.features - _nearby_backdrop(part.features, reached)
+    _release(held, reached, difference, part, whole)
+    difference, reached = _spread_by_likeness(part, reached, held)
+    gaps, differences, rest = np.zeros((h, w), bool), np.zeros((h, w, 3), np.float32), np.zeros((h, w), bool)
+    gaps[at] = _find_gaps(part, reached, difference, whole)
+    differences[at] = difference
+    rest[at] = ~reached
+    product, surroundings = _sort_pieces(rest & ~gaps, differences, evidence.chroma_noise)
+    return Clearing(product, gaps, surroundings, differences, tolerance)
+
+
+def _joined(passable: Mask, seeds: Mask) -> Mask:
+    """The connected pieces of what is passable that hold a seed; seeds are few."""
+    n, labels = cv2.connectedComponents(_eight(passable), connectivity=4)
+    hit = np.zeros(n, bool)
+    hit[labels[seeds]] = True
+    hit[0] = False
+    return hit[labels]
+
+
+def _rest_box(reached: Mask) -> tuple[slice, slice]:
+    """Rows and columns that hold all that is not reached, but for specks, with a margin of backdrop."""
+    h, w = reached.shape
+    rest = cv2.erode(_eight(~reached), np.ones((3, 3), np.uint8))
+    x, y, bw, bh = cv2.boundingRect(rest)
+    if not bw:
+        return np.s_[0:h, 0:w]
+    return np.s_[max(0, y - _MARGIN) : min(h, y + bh + _MARGIN), max(0, x - _MARGIN) : min(w, x + bw + _MARGIN)]
 
 
 def _border(shape: tuple[int, ...]) -> Mask:
@@ -69,25 +98,21 @@ def _disc(size: int) -> NDArray[np.uint8]:
     return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)).astype(np.uint8)
 
 
-def _flood(evidence: Evidence) -> tuple[Mask, Mask, float]:
-    steps, support = evidence.steps, evidence.support
+def _flood(evidence: Evidence, reached: Mask, whole: int) -> tuple[Mask, Mask, float]:
+    """Rounds of rising tolerance from what the first one reached; `whole` is the area of the frame, px."""
+    steps = evidence.steps
     h, w = steps.shape
-    seeds = _border(steps.shape) & support
     ridge = cv2.dilate(steps, np.ones((9, 9), np.uint8))
-    reached = np.zeros((h, w), bool)
     held = np.zeros((h, w), bool)
     held_area = 0
     tolerance = _ROUNDS[0]
-    for tolerance in _ROUNDS:
-        n, labels = cv2.connectedComponents(_eight((steps < tolerance) & ~held), connectivity=4)
-        hit = np.zeros(n, bool)
-        hit[labels[seeds]] = True
-        hit[0] = False
-        now = hit[labels]
+    for tolerance in _ROUNDS[1:]:
+        # All that is reached is joined to the border of the part, so its seeds there stand for all of it.
+        now = _joined(((steps < tolerance) | reached) & ~held, reached & _border((h, w))) | reached
         if reached.any():
             new = now & ~reached
             pieces, stats = _pieces(new, 4)
-            large = np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 1e-4 * h * w) + 1
+            large = np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 1e-4 * whole) + 1
             for i in large:
                 area = int(stats[i, cv2.CC_STAT_AREA])
                 box = _box(stats[i], 7, (h, w))
@@ -96,14 +121,14 @@ def _flood(evidence: Evidence) -> tuple[Mask, Mask, float]:
                 if not facing.any():
                     continue
                 height = float(np.median(ridge[box][facing]))
-                if height > max(1.7 * tolerance, 13.0 if area > 0.002 * h * w else 22.0):
+                if height > max(1.7 * tolerance, 13.0 if area > 0.002 * whole else 22.0):
                     # Hold its border ridge too, so that the flood does not creep round it in later rounds.
                     others = (pieces[box] > 0) & ~piece & (steps[box] < 0.7 * tolerance)
                     held[box] |= (cv2.dilate(_eight(piece), _disc(11)) > 0) & ~reached[box] & ~others
                     held_area += area
             now = now & ~held
         reached |= now
-        if held_area > 0.01 * h * w and tolerance >= 13:
+        if held_area > 0.01 * whole and tolerance >= 13:
             break
     return reached, held, tolerance
 
@@ -152,19 +177,16 @@ def _nearby_backdrop(features: Float, reached: Mask) -> Float:
 
 
 def _chroma(difference: Float) -> Float:
-    return cv2.magnitude(
-        np.ascontiguousarray(difference[..., 1]),
-        np.ascontiguousarray(difference[..., 2]),
-    )
+    return cv2.magnitude(cv2.extractChannel(difference, 1), cv2.extractChannel(difference, 2))
 
 
-def _release(held: Mask, reached: Mask, difference: Float, evidence: Evidence) -> None:
+def _release(held: Mask, reached: Mask, difference: Float, evidence: Evidence, whole: int) -> None:
     """Give back to the backdrop what was held though it looks like backdrop: rough patches of paper."""
     h, w = held.shape
     likeness = max(0.02, 18 * evidence.chroma_noise)
     labels, stats = _pieces(held, 8)
     for i in range(1, len(stats)):
-        if stats[i, cv2.CC_STAT_AREA] > 0.008 * h * w:
+        if stats[i, cv2.CC_STAT_AREA] > 0.008 * whole:
             continue
         box = _box(stats[i], 0, (h, w))
         piece = labels[box] == i
@@ -181,11 +203,7 @@ def _spread_by_likeness(evidence: Evidence, reached: Mask, held: Mask) -> tuple[
         shade = difference[..., 0]
         like = (_chroma(difference) < 0.012) & (shade < 0.03) & (shade > -0.8)
         passable = ((evidence.steps < _LIKENESS_STEP) & like & ~held) | reached
-        n, labels = cv2.connectedComponents(_eight(passable), connectivity=4)
-        hit = np.zeros(n, bool)
-        hit[labels[reached]] = True
-        hit[0] = False
-        more = hit[labels]
+        more = _joined(passable, reached & _border(reached.shape)) | reached
         gained = int(more.sum()) - int(reached.sum())
         reached = more
         difference = evidence.features - _nearby_backdrop(evidence.features, reached)
@@ -194,7 +212,7 @@ def _spread_by_likeness(evidence: Evidence, reached: Mask, held: Mask) -> tuple[
     return difference, reached
 
 
-def _find_gaps(evidence: Evidence, reached: Mask, difference: Float) -> Mask:
+def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int) -> Mask:
     """Places inside the product where the backdrop shows: inside handles, between wires."""
     steps = evidence.steps
     h, w = steps.shape
@@ -209,7 +227,7 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float) -> Mask:
     openings = 0
     for tolerance in _GAP_ROUNDS:
         labels, stats = _pieces((steps < tolerance) & ~reached & ~gaps & ~less_alike, 4)
-        for i in np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 80e-6 / 2.56 * h * w) + 1:
+        for i in np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 80e-6 / 2.56 * whole) + 1:
             box = _box(stats[i], 5, (h, w))
             piece = labels[box] == i
             shade, red, blue = (float(v) for v in difference[box][piece].mean(0))
@@ -219,7 +237,7 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float) -> Mask:
             if unlike > likeness or not (-0.35 < shade < 0.09 or (shade > 0 and -0.2 < light < 0.05)):
                 continue
             area = int(stats[i, cv2.CC_STAT_AREA])
-            sure = unlike < 0.002 and area < 0.01 * h * w
+            sure = unlike < 0.002 and area < 0.01 * whole
             if area > 200 and not sure and not _open_shape(piece, telling[box]):
                 continue
             # A gap has an edge of the product all round; a pale stretch of the product itself has not.
@@ -228,7 +246,7 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float) -> Mask:
             )
             if float((ridge[box][round_it] > 20).mean()) > 0.8:
                 lattice = unlike > _GAP_LIKENESS
-                openings += lattice and area > 3e-4 * h * w
+                openings += lattice and area > 3e-4 * whole
                 into = less_alike if lattice else gaps
                 into[box] |= piece
     return gaps | less_alike if openings >= _LATTICE else gaps

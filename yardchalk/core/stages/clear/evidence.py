@@ -47,6 +47,16 @@ class Evidence:
     chroma_noise: float
     shade_noise: float
 
+    def cropped(self, at: tuple[slice, slice]) -> "Evidence":
+        """The evidence of a part of the picture."""
+        return Evidence(
+            np.ascontiguousarray(self.features[at]),
+            np.ascontiguousarray(self.steps[at]),
+            np.ascontiguousarray(self.support[at]),
+            self.chroma_noise,
+            self.shade_noise,
+        )
+
 
 def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Evidence:
     """Evidence from the analysis picture: coded pixels (h, w, 3), uint8."""

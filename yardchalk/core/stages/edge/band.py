@@ -20,7 +20,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Coded, Float, Mask, encode, linear_table, luma_light, top
+from yardchalk.core.colour import LUMA, Coded, Float, Mask, encode_quickly, linear_table, luma_light, top
 
 _ROUNDS = 3
 
@@ -45,14 +45,16 @@ class Solution:
     ----------
     alpha : float32, shape (h, w)
         Coverage by the product, 0..1.
-    fields : float32, shape (h, w, 6)
-        Linear light of the product and of the backdrop, in the band and one px round it; 0 elsewhere.
+    front, behind : float32, shape (h, w, 4)
+        Linear light of the product and of the backdrop and, fourth, of its luma, in the band and one px round it; 0
+        elsewhere.
     low, high : float32, shape (h, w)
         Coverage under `low` is not told from none, over 1 - `high` not from all.
     """
 
     alpha: Float
-    fields: Float
+    front: Float
+    behind: Float
     low: Float
     high: Float
 
@@ -90,19 +92,20 @@ def solve_band(pixels: NDArray[np.uint8], product: Mask, noise: float, settings:
         Standard deviation of the log light on the backdrop, for telling faint coverage from noise.
     """
     h, w = product.shape
-    alpha, fields = np.zeros((h, w), np.float32), np.zeros((h, w, 6), np.float32)
-    low, high = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32)
+    alpha, low, high = (np.zeros((h, w), np.float32) for _ in range(3))
+    front, behind = (np.zeros((h, w, 4), np.float32) for _ in range(2))
     y, x = np.flatnonzero(product.any(1)), np.flatnonzero(product.any(0))
     if y.size:
         # Nothing farther from the product than this is looked at.
         m = int(settings.flank) + 8
         at = np.s_[max(0, y[0] - m) : y[-1] + 1 + m, max(0, x[0] - m) : x[-1] + 1 + m]
-        alpha[at], fields[at], low[at], high[at] = _solve(np.ascontiguousarray(pixels[at]), product[at], noise, settings)
-    return Solution(alpha, fields, low, high)
+        part = _solve(np.ascontiguousarray(pixels[at]), product[at], noise, settings)
+        alpha[at], front[at], behind[at], low[at], high[at] = part.alpha, part.front, part.behind, part.low, part.high
+    return Solution(alpha, front, behind, low, high)
 
 
-def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: BandSettings) -> tuple[Float, Float, Float, Float]:
-    """Alpha, fields, low and high of a piece of the analysis picture that holds the product."""
+def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: BandSettings) -> Solution:
+    """The solution of a piece of the analysis picture that holds the product."""
     h, w = product.shape
     product = _trim(pixels, np.ascontiguousarray(product), noise, settings)
     inside = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5)
@@ -115,12 +118,12 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     if rows.size == 0 or not backdrop.any():
         alpha[band] = 1
         nothing = np.zeros((h, w), np.float32)
-        return alpha, np.zeros((h, w, 6), np.float32), nothing, nothing
+        return Solution(alpha, cv2.merge([nothing] * 4), cv2.merge([nothing] * 4), nothing, nothing)
     table = linear_table(256)
-    seen = table[pixels[rows, columns]]
+    seen = _seen(pixels, rows, columns)
     behind = _nearest(pixels, table, backdrop, rows, columns)
     unlike = np.zeros((h, w), np.float32)
-    unlike[band] = np.abs(seen - behind).sum(1)
+    unlike[band] = np.abs(seen - behind)[:, :3].sum(1)
     thin = _thin_middles(unlike, band, core, settings.inner)
     front = _nearest(pixels, table, core | thin, rows, columns)
     solved, _ = _project(seen, behind, front, settings.chroma_weight)
@@ -136,7 +139,7 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     # What noise alone can do to alpha here: below that, coverage is not believed.
     alpha[band] = solved
     into, out_of = _distances(alpha)
-    doubt = np.clip(2.5 * noise * luma_light(behind) / contrast, 0.02, 0.3)
+    doubt = np.clip(2.5 * noise * behind[:, 3] / contrast, 0.02, 0.3)
     low, high = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32)
     low[band] = doubt * np.where(out_of[band] > blur, 1.0, 0.4)
     # Well inside the border a half is as good as all: what lowers it there is texture.
@@ -149,18 +152,17 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     solved[beyond & (solved < 0.1)] = 0
     alpha[band] = solved
     _drop_crumbs(alpha, settings.crumb)
-    return alpha, _fields(band, front, behind), low, high
+    return Solution(alpha, _field(band, front), _field(band, behind), low, high)
 
 
-def _fields(band: Mask, front: Float, behind: Float) -> Float:
-    """Product and backdrop light as a dense field, carried one px beyond the band so that it can be interpolated."""
-    fields = np.zeros((*band.shape, 6), np.float32)
-    fields[band] = np.hstack([front, behind])
+def _field(band: Mask, light: Float) -> Float:
+    """Light of the band's pixels (n, 4) as a dense field (h, w, 4), carried one px beyond it so that it can be interpolated."""
+    field = np.zeros((*band.shape, 4), np.float32)
+    field[band] = light
     share = cv2.blur(band.astype(np.float32), (3, 3))
     ring = (share > 0) & ~band
-    for channels in (slice(0, 3), slice(3, 6)):
-        fields[ring, channels] = cv2.blur(fields[..., channels], (3, 3))[ring] / share[ring, None]
-    return fields
+    field[ring] = cv2.blur(field, (3, 3))[ring] / share[ring, None]
+    return field
 
 
 def refine(
@@ -195,10 +197,10 @@ def refine(
     rows, columns = np.nonzero((some > 0) & (all_of < 1))
     if rows.size == 0:
         return Cutout(alpha, rows, columns, np.zeros((0, 3), np.float32))
-    seen = linear_table(top(pixels.dtype) + 1)[pixels[rows, columns]]
+    seen = _seen(pixels, rows, columns)
     x = ((columns + left + 0.5) * sx - 0.5).astype(np.float32)
     y = ((rows + top_row + 0.5) * sy - 0.5).astype(np.float32)
-    front, behind = _sampled(solution.fields[..., :3], x, y, same), _sampled(solution.fields[..., 3:], x, y, same)
+    front, behind = _sampled(solution.front, x, y, same), _sampled(solution.behind, x, y, same)
     solved, _ = _project(seen, behind, front, settings.chroma_weight)
     solved[solved < _sampled(solution.low, x, y, True)] = 0
     solved[solved > 1 - _sampled(solution.high, x, y, True)] = 1
@@ -216,7 +218,7 @@ def _sampled(values: Float, x: Float, y: Float, nearest: bool) -> Float:
     n = x.size
     short = -n % width
     lines_x, lines_y = (np.pad(v, (0, short)).reshape(-1, width) for v in (x, y))
-    out = cv2.remap(np.ascontiguousarray(values), lines_x, lines_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    out = cv2.remap(values, lines_x, lines_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return out.reshape(-1, *values.shape[2:])[:n]
 
 
@@ -244,12 +246,12 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     seen = table[pixels[rows, columns]]
     behind = _nearest(pixels, table, ~product, rows, columns)
     unlike = np.zeros(product.shape, np.float32)
-    unlike[flank] = np.abs(seen - behind).sum(1)
+    unlike[flank] = np.abs(seen - behind)[:, :3].sum(1)
     thin = _thin_middles(unlike, flank, core, settings.flank)
     front = _nearest(pixels, table, core | thin, rows, columns)
     alpha, contrast = _project(seen, behind, front, settings.chroma_weight)
     weak = ~product
-    weak[flank] = (alpha < 0.3) & (contrast > 8 * noise * luma_light(behind))
+    weak[flank] = (alpha < 0.3) & (contrast > 8 * noise * behind[:, 3])
     n, labels = cv2.connectedComponents(weak.view(np.uint8), connectivity=4)
     joined = np.zeros(n, bool)
     joined[labels[~product]] = True
@@ -270,10 +272,10 @@ def _distances(alpha: Float) -> tuple[Float, Float]:
 
 
 def _nearest(pixels: Coded, table: Float, seeds: Mask, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Float:
-    """Linear light of the nearest seed to each asked pixel, averaged with the seeds beside it; (n, 3)."""
+    """Linear light and luma of the nearest seed to each asked pixel, averaged with the seeds beside it; (n, 4)."""
     h, w = seeds.shape
     if not seeds.any():
-        return table[pixels[rows, columns]]
+        return _seen(pixels, rows, columns)
     _, labels = cv2.distanceTransformWithLabels((~seeds).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
     where = np.zeros(int(labels.max()) + 1, np.intp)
     flat = np.flatnonzero(seeds)
@@ -288,7 +290,15 @@ def _nearest(pixels: Coded, table: Float, seeds: Mask, rows: NDArray[np.intp], c
             there = seeds[yy, xx, None]
             total += np.where(there, table[pixels[yy, xx]], 0)
             count += there
-    return (total / count)[back]
+    light = total / count
+    return np.column_stack([light, luma_light(light)])[back]
+
+
+def _seen(pixels: Coded, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Float:
+    """Linear light of pixels, and of their luma, (n, 4)."""
+    coded = pixels[rows, columns]
+    luma = coded @ (LUMA * np.float32(65535 / top(pixels.dtype)))
+    return np.column_stack([linear_table(top(pixels.dtype) + 1)[coded], linear_table(65536)[(luma + 0.5).astype(np.uint16)]])
 
 
 def _thin_middles(unlike: Float, band: Mask, sure: Mask, reach: float) -> Mask:
@@ -309,26 +319,28 @@ def _thin_middles(unlike: Float, band: Mask, sure: Mask, reach: float) -> Mask:
 
 
 def _project(seen: Float, behind: Float, front: Float, chroma_weight: float) -> tuple[Float, Float]:
-    """Coverage 0..1 (n,) by projection of seen - behind on front - behind, and the contrast it rests on."""
-    luma_behind = luma_light(behind)
-    step = luma_light(front) - luma_behind
-    rise = luma_light(seen) - luma_behind
-    full, part = front - behind, seen - behind
-    full = full - full.mean(1, keepdims=True)
-    part = part - part.mean(1, keepdims=True)
-    square = step * step + chroma_weight * np.einsum("ij,ij->i", full, full)
-    square = np.maximum(square, 1e-7)
-    product = step * rise + chroma_weight * np.einsum("ij,ij->i", full, part)
+    """Coverage 0..1 (n,) by projection of seen - behind on front - behind, each (n, 4), and the contrast it rests on."""
+    whole, part = front - behind, seen - behind
+    step, rise = whole[:, 3], part[:, 3]
+    whole, part = whole[:, :3], part[:, :3]
+    # Chroma is what is left of the three channels without their mean.
+    sum_whole = whole.sum(1)
+    hue = np.einsum("ij,ij->i", whole, whole) - sum_whole * sum_whole / 3
+    shared = np.einsum("ij,ij->i", whole, part) - sum_whole * part.sum(1) / 3
+    square = np.maximum(step * step + chroma_weight * hue, 1e-7)
+    product = step * rise + chroma_weight * shared
     return np.clip(product / square, 0, 1).astype(np.float32), np.sqrt(square).astype(np.float32)
 
 
 def _freed(seen: Float, behind: Float, front: Float, alpha: Float) -> Float:
-    """The product's own colour: solved from C where coverage is nearly full, from nearby product elsewhere."""
-    a = alpha[:, None]
-    solved = (seen - (1 - a) * behind) / np.maximum(a, 0.05)
+    """The product's own light (n, 3): solved from C where coverage is nearly full, from nearby product elsewhere."""
+    out = np.clip(front[:, :3], 0, 1)
+    full = np.flatnonzero(alpha > 0.9)
+    a = alpha[full, None]
+    solved = (seen[full, :3] - (1 - a) * behind[full, :3]) / a
     share = np.clip((a - 0.9) * 10, 0, 1)
-    out: Float = np.clip(share * solved + (1 - share) * front, 0, 1).astype(np.float32)
-    return out
+    out[full] = np.clip(share * solved + (1 - share) * out[full], 0, 1)
+    return out.astype(np.float32)
 
 
 def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
@@ -351,8 +363,8 @@ def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
         sRGB-coded, 0..1, straight.
     """
     a = alpha[:, None]
-    white = encode(a * colour + 1 - a)
-    black = encode(a * colour)
+    white = encode_quickly(a * colour + 1 - a)
+    black = encode_quickly(a * colour)
     fit = 1 - (white - black).mean(1, keepdims=True)
     shared = np.maximum(black + 0.5 * ((white - black) - (1 - fit)), 0)
     coded: Any = np.clip(shared / np.maximum(fit, 1e-4), 0, 1)
