@@ -49,13 +49,13 @@ def measure(paths: tuple[Path, Path]) -> Row:
     data, alpha = photo.read_bytes(), _unit(truth)
     done = produce(Render(data, photo.stem, load_sheet("transparent")), load_spec("cutout"), whole_frame=True, matte=True)
     assert done.matte is not None
-    matte = decode_photo(done.matte, "matte").pixels[..., 0] / np.float32(255)
+    matte = (decode_photo(done.matte, "matte").pixels[..., 0] / 255).astype(np.float32)
     figures = score(matte, alpha)
     colour = truth.with_name(f"{photo.stem}_Fcast.png")
     if colour.exists():
         result = decode_photo(done.data, "result")
         assert result.alpha is not None
-        rgba = np.dstack([result.pixels, result.alpha]) / np.float32(255)
+        rgba = (np.dstack([result.pixels, result.alpha]) / 255).astype(np.float32)
         coded = "sRGB" in colour.with_name(f"{photo.stem}.json").read_text().partition("compositing_space")[2][:40]
         figures |= edge_difference(rgba, alpha, _unit(colour), coded)
     serious = [f for f in done.findings if f.severity != "note"]
@@ -104,7 +104,7 @@ def run() -> dict[str, float]:
         verdicts = []
         for row in rows:
             failed, good = row.figures["iou"] < FAILED, row.figures["iou"] > GOOD
-            wrong = failed and not (row.findings and row.points) or good and row.verdict == "fix"
+            wrong = (failed and not (row.findings and row.points)) or (good and row.verdict == "fix")
             said = ", ".join(sorted({check for check, _ in row.findings})) or "-"
             verdicts.append(
                 [row.stem, f"{row.figures['iou']:.4f}", row.verdict, "yes" if row.points else "no", "WRONG" if wrong else "ok", said]

@@ -26,6 +26,9 @@ def _fill(page: Page, address: str) -> int:
     return int(lot)
 
 
+SHOWN, MOVED, PRESSED = (f"performance.getEntriesByName('{name}')" for name in ("picture shown", "moved", "pressed"))
+
+
 def _drag(page: Page) -> list[float]:
     """Milliseconds from the pointer's move to the picture on screen."""
     page.evaluate("addEventListener('pointermove', () => performance.mark('moved'), true)")
@@ -38,12 +41,8 @@ def _drag(page: Page) -> list[float]:
     for i in range(DRAGS):
         page.evaluate("performance.clearMarks()")
         page.mouse.move(box["x"] + box["width"] * (0.85 - 0.018 * i), y)
-        page.wait_for_function("performance.getEntriesByName('picture shown').length > 0")
-        times.append(
-            page.evaluate(
-                "performance.getEntriesByName('picture shown').at(-1).startTime - performance.getEntriesByName('moved')[0].startTime"
-            )
-        )
+        page.wait_for_function(f"{SHOWN}.length > 0")
+        times.append(page.evaluate(f"{SHOWN}.at(-1).startTime - {MOVED}[0].startTime"))
         page.wait_for_timeout(120)
     page.mouse.up()
     return times
@@ -58,12 +57,8 @@ def _open(page: Page, address: str, lot: int) -> list[float]:
         tile.wait_for()
         page.evaluate("addEventListener('pointerdown', () => performance.mark('pressed'), true)")
         tile.click()
-        page.wait_for_function("performance.getEntriesByName('picture shown').length > 0")
-        times.append(
-            page.evaluate(
-                "performance.getEntriesByName('picture shown')[0].startTime - performance.getEntriesByName('pressed')[0].startTime"
-            )
-        )
+        page.wait_for_function(f"{SHOWN}.length > 0")
+        times.append(page.evaluate(f"{SHOWN}[0].startTime - {PRESSED}[0].startTime"))
     return times
 
 
@@ -73,10 +68,12 @@ def _board(page: Page, address: str, url: str, lot: int) -> tuple[float, float]:
         row = connection.execute("INSERT INTO lots (name, sheet, spec) VALUES ('Board', 'white', 'square-2000') RETURNING id").fetchone()
         assert row is not None
         connection.execute(
-            """INSERT INTO photos (lot_id, name, digest, bytes, facts, state, asked_key, done_key, verdict, findings, preview, result_width, result_height)
-               SELECT %s, 'PW-' || n || '_' || p.name, md5(n::text) || md5(n::text), p.bytes, p.facts, 'done', 'k', 'k', p.verdict, p.findings,
-                      p.preview, p.result_width, p.result_height
-               FROM generate_series(1, %s) n JOIN LATERAL (SELECT * FROM photos WHERE lot_id = %s ORDER BY id OFFSET n %% 3 LIMIT 1) p ON true""",
+            """INSERT INTO photos (lot_id, name, digest, bytes, facts, state, asked_key, done_key, verdict, findings, preview,
+                                   result_width, result_height)
+               SELECT %s, 'PW-' || n || '_' || p.name, md5(n::text) || md5(n::text), p.bytes, p.facts, 'done', 'k', 'k',
+                      p.verdict, p.findings, p.preview, p.result_width, p.result_height
+               FROM generate_series(1, %s) n
+               JOIN LATERAL (SELECT * FROM photos WHERE lot_id = %s ORDER BY id OFFSET n %% 3 LIMIT 1) p ON true""",
             (row[0], BOARD, lot),
         )
     page.goto(f"{address}/lots/{row[0]}", wait_until="commit")
@@ -85,7 +82,8 @@ def _board(page: Page, address: str, url: str, lot: int) -> tuple[float, float]:
     page.wait_for_timeout(500)
     blank = page.evaluate(
         """async () => {
-            const scroller = [...document.querySelectorAll('div')].find(d => d.scrollHeight > 20000 && getComputedStyle(d).overflowY === 'auto');
+            const scroller = [...document.querySelectorAll('div')].find(
+                d => d.scrollHeight > 20000 && getComputedStyle(d).overflowY === 'auto');
             let worst = 0, since = null;
             const end = performance.now() + 4000;
             while (performance.now() < end) {

@@ -79,7 +79,7 @@ class Limits(_Settings):
     lost_highlights: float = Field(0.1, ge=0, le=100, description="Share of the product that may be burnt by us, in %.")
     left_behind: float = Field(0.02, ge=0, le=100, description="Largest kept place that the backdrop explains, % of the photo.")
     missing_part: float = Field(0.05, ge=0, le=100, description="Largest dropped place that nothing explains, % of the photo.")
-    fine_detail: float = Field(2.5, ge=0, le=100, description="Share of the product that may be thin (wires, bristles, lines), in %.")
+    fine_detail: float = Field(1.8, ge=0, le=100, description="Share of the product that may be thin (wires, bristles, lines), in %.")
     weak_outline: float = Field(2.8, ge=0, le=100, description="Longest stretch of outline without an edge, % of the longer side.")
     stray_piece: float = Field(0.5, ge=0, le=100, description="Kept pieces smaller than this are doubted, % of the largest piece.")
     margin_error: float = Field(0.5, ge=0, le=10, description="How far fill and centring may be off, % of the canvas.")

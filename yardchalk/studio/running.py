@@ -6,6 +6,7 @@ import time
 import zipfile
 from typing import Any
 
+import cv2
 import numpy as np
 
 from yardchalk.core.backdrop import BackdropModel
@@ -14,12 +15,13 @@ from yardchalk.core.deliver import produce
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import Marks, RunSheet, load_sheet, load_spec
+from yardchalk.core.stages.edge.band import Solution
 from yardchalk.store import queries
 from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio, announce
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "1"
+ENGINE = "2"
 
 
 def run_key(photo: queries.Row, sheet: str, spec: str) -> str:
@@ -119,7 +121,7 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
     sheet, spec = load_sheet(photo["sheet"]), load_spec(photo["spec"])
     render = Render(studio.files.get(photo["digest"]), photo["name"], sheet, Marks.model_validate(photo["marks"]), digest=photo["digest"])
     result = produce(render, spec)
-    keep_decisions(studio.files, photo["digest"], sheet, render.decisions)
+    keep_decisions(studio.files, photo["digest"], sheet, render.decisions, render.solution)
     return {
         "verdict": result.verdict,
         "findings": [finding.model_dump(mode="json") for finding in result.findings],
@@ -136,11 +138,14 @@ def _decisions_key(digest: str, sheet: RunSheet) -> str:
     return f"decisions {ENGINE} {digest} {sheet.clear.model_dump_json()}"
 
 
-def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Decisions) -> None:
+def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Decisions, solution: Solution) -> None:
     """Keep what was decided, so that the bench opens without deciding again."""
     out = io.BytesIO()
     b = decided.backdrop
-    np.savez_compressed(
+    # Outside the band and the ring round it a solution is nothing but 0 and 1.
+    at = np.flatnonzero(solution.behind[..., 3] > 0)
+    values = [solution.alpha, solution.low, solution.high, *cv2.split(solution.front), *cv2.split(solution.behind)]
+    np.savez(
         out,
         product=np.packbits(decided.product),
         shape=np.array(decided.product.shape),
@@ -148,6 +153,9 @@ def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Deci
         coefficients=b.coefficients,
         spread=b.spread,
         numbers=np.array([b.order, b.ring_share, decided.noise]),
+        whole=np.packbits(solution.alpha >= 1),
+        at=at.astype(np.uint32),
+        values=np.stack([value.ravel()[at] for value in values]).astype(np.float16),
     )
     files.put_derived(_decisions_key(digest, sheet), out.getvalue())
 
@@ -162,6 +170,12 @@ def known_decisions(files: FileStore, digest: str, sheet: RunSheet) -> Decisions
         h, w = (int(v) for v in kept["shape"])
         order, ring_share, noise = (float(v) for v in kept["numbers"])
         model = BackdropModel(kept["coefficients"], int(order), kept["support"], kept["spread"], ring_share)
-        return Decisions(np.unpackbits(kept["product"], count=h * w).reshape(h, w).astype(bool), model, noise)
-    except (ValueError, KeyError, OSError, zipfile.BadZipFile):
+        product, whole = (np.unpackbits(kept[name], count=h * w).reshape(h, w) for name in ("product", "whole"))
+        planes = np.zeros((11, h * w), np.float32)
+        planes[0] = whole.ravel()
+        planes[:, kept["at"]] = kept["values"]
+        alpha, low, high, *light = planes.reshape(11, h, w)
+        solution = Solution(alpha, cv2.merge(light[:4]), cv2.merge(light[4:]), low, high)
+        return Decisions(product.astype(bool), model, noise, solution)
+    except (ValueError, KeyError, OSError, IndexError, zipfile.BadZipFile):
         return None

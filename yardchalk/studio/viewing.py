@@ -1,7 +1,7 @@
 """What a render process at the bench computes: tiles of a view, and the graph of Lift."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from yardchalk.core.codecs import encode_tile
@@ -93,8 +93,9 @@ class Viewing:
         def decide() -> Any:
             known = known_decisions(self.files, subject.digest, subject.sheet)
             if known is None:
-                known = Render(data, subject.name, subject.sheet, cache=self.cache, digest=subject.digest).decisions
-                keep_decisions(self.files, subject.digest, subject.sheet, known)
+                render = Render(data, subject.name, subject.sheet, cache=self.cache, digest=subject.digest)
+                known = replace(render.decisions, solution=render.solution)
+                keep_decisions(self.files, subject.digest, subject.sheet, known, render.solution)
             return known
 
         return decide

@@ -243,7 +243,7 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     rows, columns = np.nonzero(flank)
     if rows.size == 0 or product.all():
         return product
-    seen = table[pixels[rows, columns]]
+    seen = _seen(pixels, rows, columns)
     behind = _nearest(pixels, table, ~product, rows, columns)
     unlike = np.zeros(product.shape, np.float32)
     unlike[flank] = np.abs(seen - behind)[:, :3].sum(1)
