@@ -107,7 +107,7 @@ def run() -> dict[str, float]:
         service = Service(Path(state), "bench")
         try:
             service.start(8820)
-            with open_page() as page:
+            with open_page(measuring=True) as page:
                 lot = _fill(page, service.address)
                 opened = _open(page, service.address, lot)
                 page.get_by_label("Histogram with white point").wait_for()

@@ -22,12 +22,12 @@ _FLAGS = [
 
 
 @contextmanager
-def open_page(width: int = 1280, height: int = 800) -> Iterator[Page]:
-    """A page of a new browser that reaches nothing but loopback."""
+def open_page(width: int = 1280, height: int = 800, *, measuring: bool = False) -> Iterator[Page]:
+    """A page of a new browser that reaches nothing but loopback; to measure with, scripts of ours may wait inside it."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_FLAGS)
         try:
-            page = browser.new_page(viewport={"width": width, "height": height}, reduced_motion="reduce")
+            page = browser.new_page(viewport={"width": width, "height": height}, reduced_motion="reduce", bypass_csp=measuring)
             page.set_default_timeout(30_000)
             yield page
         finally:

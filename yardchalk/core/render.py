@@ -20,13 +20,13 @@ from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.colour import Coded, Float, Mask, decode, encode_quickly, to_coded, to_linear, top, with_light_times
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode_quickly, to_coded, to_linear, to_log, top, with_light_times
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import Marks, RunSheet
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.edge.band import Cutout, Solution, page_true, refine, solve_band
-from yardchalk.core.stages.lift import GiveAndTake, Tone, give_and_take, tone_for
+from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_map, give_and_take
 from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
@@ -248,8 +248,10 @@ class Render:
         ratio = np.ones((5, 5), np.uint8)
         sure = cv2.erode(product.astype(np.uint8), ratio, iterations=2) > 0
         away = cv2.dilate(product.astype(np.uint8), ratio) == 0
-        evening = tone_for(self.sheet.lift, self.decisions.backdrop, 255).evening
-        shade = self.evidence.features[..., 0]
+        evening = self._evening
+        h, w = product.shape
+        lit = self.decisions.backdrop.log_light(w, h)[..., 1]
+        shade = to_log(np.ascontiguousarray(self.analysis[..., 1])) - np.minimum(lit, 0)
         return give_and_take(self.analysis, sure, away, shade < -max(_SHADE, 4 * self.decisions.noise), evening)
 
     @property
@@ -264,7 +266,14 @@ class Render:
     @property
     def tone(self) -> Tone:
         key = (self.digest, "tone", self.sheet.lift, self.sheet.clear, self.white_point)
-        return self.cache.get(key, lambda: tone_for(self.sheet.lift, self.decisions.backdrop, self.white_point))
+        return self.cache.get(key, lambda: Tone(self._evening, self.white_point if self.sheet.lift.on else 255, self.sheet.lift.scope))
+
+    @property
+    def _evening(self) -> Float | None:
+        lift = self.sheet.lift
+        if not lift.on or lift.even == 0:
+            return None
+        return self.cache.get((self.digest, "evening", lift.even), lambda: evening_map(self.decisions.backdrop, lift.even))
 
     @property
     def box(self) -> tuple[float, float, float, float]:

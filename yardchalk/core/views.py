@@ -1,5 +1,6 @@
 """What the bench shows of a photo: the finished picture, and pictures that make visible what cannot be seen on white."""
 
+from functools import cache
 from typing import Literal
 
 import cv2
@@ -47,17 +48,22 @@ def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     toned = render.toned(scale, region)
     before = render.photo(scale).pixels[region.index]
     alpha = render.cut(scale, region).alpha
-    full = top(toned.dtype)
-    white = darkest(toned) == full
-    lost = (alpha > 0.5) & newly_full(before, toned)
-    short = (alpha == 0) & ~white
+    white = cv2.compare(darkest(toned), top(toned.dtype), cv2.CMP_EQ)
+    lost = cv2.bitwise_and(cv2.compare(alpha, 0.5, cv2.CMP_GT), newly_full(before, toned).view(np.uint8))
+    short = cv2.bitwise_and(cv2.compare(alpha, 0, cv2.CMP_EQ), cv2.bitwise_not(white))
     out = _eight(toned).copy()
     y = np.arange(region.top, region.bottom)[:, None]
     x = np.arange(region.left, region.right)[None]
-    out[white & ((x + y) % _HATCH == 0)] = (0.45 * _BLUE + 0.55 * 255).astype(np.uint8)
-    out[short] = (0.3 * out[short] + 0.7 * _YELLOW).astype(np.uint8)
-    out[lost] = _PINK.astype(np.uint8)
+    out[(white > 0) & ((x + y) % _HATCH == 0)] = (0.45 * _BLUE + 0.55 * 255).astype(np.uint8)
+    # The yellow lets the paper's texture through.
+    cv2.copyTo(cv2.LUT(out, _yellowed()), short, out)
+    out[lost > 0] = _PINK.astype(np.uint8)
     return out
+
+
+@cache
+def _yellowed() -> NDArray[np.uint8]:
+    return (0.3 * np.arange(256)[:, None] + 0.7 * _YELLOW).astype(np.uint8)[:, None]
 
 
 def _white_check(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:

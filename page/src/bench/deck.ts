@@ -42,6 +42,8 @@ export class Deck {
     this.viewer = OpenSeadragon({
       element,
       drawer: 'canvas',
+      // The level that is wanted and no coarser ones before it: a revision is shown only when it is whole.
+      immediateRender: true,
       showNavigationControl: false,
       animationTime: matchMedia('(prefers-reduced-motion: reduce)').matches ? 0 : 0.25,
       visibilityRatio: 0.25,

@@ -12,7 +12,6 @@ from pydantic import BaseModel
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, darkest, decode, encode, linear_table, open_peak
-from yardchalk.core.settings import LiftSettings
 
 _LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
 STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
@@ -93,14 +92,6 @@ def evening_map(backdrop: BackdropModel, strength: float) -> Float:
     level = np.maximum(small.mean(2, keepdims=True), 1e-3)
     factors = (np.percentile(level, 1) / level) ** strength
     return np.minimum(factors, 1.0).astype(np.float32)[..., 0]
-
-
-def tone_for(settings: LiftSettings, backdrop: BackdropModel, white_point: int) -> Tone:
-    """The tone of a photo, given its settled white point."""
-    if not settings.on:
-        return Tone(None, 255, settings.scope)
-    evening = evening_map(backdrop, settings.even) if settings.even > 0 else None
-    return Tone(evening, white_point, settings.scope)
 
 
 def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask, shaded: Mask, evening: Float | None) -> GiveAndTake:
