@@ -1,7 +1,6 @@
 """One photo from its file to a checked result file: what the command line and the workers both run."""
 
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
@@ -96,7 +95,7 @@ def examine(
         alpha=alpha,
         placing=placing,
         lost=lost,
-        result=_joined(back),
+        result=back.pixels,
         data=data,
         result_facts=inspect_photo(data, render.name, _OWN),
         trimmed=trimmed,
@@ -137,10 +136,6 @@ def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, Pict
         if int(darkest(back.pixels)[away].min(initial=255)) >= MOVED_FLOOR:
             break
     return data, back, quality
-
-
-def _joined(picture: Picture) -> NDArray[Any]:
-    return picture.pixels if picture.alpha is None else np.dstack([picture.pixels, picture.alpha])
 
 
 def _preview(pixels: Coded, alpha: Float) -> NDArray[np.uint8]:

@@ -62,7 +62,7 @@ class Checked:
     alpha : float32, shape of the result; coverage as rendered (0 where the canvas is empty).
     placing : how the photo lies on the result.
     lost : bool, shape of the result: product pixels that reached full level in some channel by our doing.
-    result : uint8 or uint16, shape (h, w, 3 or 4): decoded again from the written file.
+    result : uint8 or uint16, shape (h, w, 3): colour, decoded again from the written file.
     data : the written file.
     result_facts : its facts.
     trimmed : whether the result is placed for the spec; False for a full frame.

@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import LUMA, Coded, Float, Mask, encode_quickly, linear_table, luma_light, top
 
-_ROUNDS = 3
+_ROUNDS = 2
 
 
 @dataclass(frozen=True)
