@@ -6,6 +6,8 @@ import numpy as np
 from yardchalk.core.checks.finding import Checked, Finding, islands
 
 _LISTED = 12
+_AROUND = 121  # px of the analysis picture
+_EVEN = 16.0  # steepness, in units of the backdrop's noise
 
 
 def check(c: Checked) -> list[Finding]:
@@ -16,6 +18,10 @@ def check(c: Checked) -> list[Finding]:
     chroma = cv2.magnitude(cv2.extractChannel(d, 1), cv2.extractChannel(d, 2))
     core = cv2.erode((c.covered > 0.5).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     alike = core & (chroma < 0.008) & (d[..., 0] > -0.5) & (d[..., 0] < 0.1)
+    # A hole in a coloured product is dimmed and tinted by it, but has far less hue than what is round it, and is even.
+    around = (_AROUND, _AROUND)
+    local = cv2.blur(chroma * core, around) / np.maximum(cv2.blur(core.astype(np.float32), around), 0.05)
+    alike |= core & (local > 0.25) & (chroma < 0.3 * local) & (d[..., 0] > -1.3) & (c.evidence.steps < _EVEN)
     alike = cv2.morphologyEx(alike.astype(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
     limit = c.spec.limits.left_behind
     whole = alike.size

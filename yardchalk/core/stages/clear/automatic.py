@@ -233,17 +233,18 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
             shade, red, blue = (float(v) for v in difference[box][piece].mean(0))
             light = float(evidence.features[box][piece][:, 0].mean())
             unlike = float(np.hypot(red, blue))
-            # As light as the backdrop beside it, or, where that lies in shadow, as the backdrop without shadow.
-            if unlike > likeness or not (-0.35 < shade < 0.09 or (shade > 0 and -0.2 < light < 0.05)):
-                continue
             area = int(stats[i, cv2.CC_STAT_AREA])
-            sure = unlike < 0.002 and area < 0.01 * whole
-            if area > 200 and not sure and not _open_shape(piece, telling[box]):
-                continue
             # A gap has an edge of the product all round; a pale stretch of the product itself has not.
             round_it = (cv2.dilate(_eight(piece), np.ones((9, 9), np.uint8)) > 0) & ~(
                 cv2.dilate(_eight(piece), np.ones((3, 3), np.uint8)) > 0
             )
+            # As light as the backdrop beside it, or, where that lies in shadow, as the backdrop without shadow.
+            lit = -0.35 < shade < 0.09 or (shade > 0 and -0.2 < light < 0.05)
+            if unlike > likeness or not lit:
+                continue
+            sure = unlike < 0.002 and area < 0.01 * whole
+            if area > 200 and not sure and not _open_shape(piece, telling[box]):
+                continue
             if float((ridge[box][round_it] > 20).mean()) > 0.8:
                 lattice = unlike > _GAP_LIKENESS
                 openings += lattice and area > 3e-4 * whole

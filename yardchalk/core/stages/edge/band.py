@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import LUMA, Coded, Float, Mask, encode_quickly, linear_table, luma_light, top
 
 _ROUNDS = 2
+_TAIL = 1.3  # in reaches of the lens
 
 
 @dataclass(frozen=True)
@@ -147,11 +148,17 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     solved[solved < low[band]] = 0
     solved[solved > 1 - high[band]] = 1
     alpha[band] = solved
-    # Faint coverage beyond the lens's reach of anything that is really there is noise, however it was solved.
-    beyond = cv2.distanceTransform((alpha < 0.3).view(np.uint8), cv2.DIST_L2, 5)[band] > blur
-    solved[beyond & (solved < 0.1)] = 0
+    # Beyond the lens's reach of anything that is really there, faint coverage is noise, and more is a contact shadow.
+    there = (alpha >= 0.3).view(np.uint8)
+    near = cv2.distanceTransform(1 - there, cv2.DIST_L2, 5)[band]
+    solid = cv2.distanceTransform(((alpha < 0.5) & ~thin).view(np.uint8), cv2.DIST_L2, 5)[band]
+    nothing = ((near > blur) & (solved < 0.1)) | (solid > _TAIL * blur)
+    solved[nothing] = 0
+    low[band] = np.where(nothing, 1.01, low[band])
     alpha[band] = solved
     _drop_crumbs(alpha, settings.crumb)
+    # What is asked just outside the band is held to what holds beside it.
+    low = np.where(band, low, cv2.dilate(low, np.ones((3, 3), np.uint8)))
     return Solution(alpha, _field(band, front), _field(band, behind), low, high)
 
 
@@ -251,7 +258,9 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     front = _nearest(pixels, table, core | thin, rows, columns)
     alpha, contrast = _project(seen, behind, front, settings.chroma_weight)
     weak = ~product
-    weak[flank] = (alpha < 0.3) & (contrast > 8 * noise * behind[:, 3])
+    weak[flank] = ((alpha < 0.3) & (contrast > 8 * noise * behind[:, 3])) | (
+        _shaded(seen, behind, front) & (cv2.Sobel(inside, cv2.CV_32F, 0, 1, scale=1 / 8)[flank] < -0.5)
+    )
     n, labels = cv2.connectedComponents(weak.view(np.uint8), connectivity=4)
     joined = np.zeros(n, bool)
     joined[labels[~product]] = True
@@ -260,6 +269,23 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     size = 2 * round(settings.blur) + 1
     margin = cv2.dilate(trimmed.view(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
     return product & (margin > 0)
+
+
+def _shaded(seen: Float, behind: Float, front: Float) -> Mask:
+    """Pixels that may be backdrop in the dark of a contact shadow: next to a coloured product, and far less coloured.
+
+    So are labels and highlights; but those lie anywhere along the border, a contact shadow under the product.
+    """
+    hue_seen, darker = _hue(seen, behind)
+    hue_front, _ = _hue(front, behind)
+    return (hue_front > 0.25) & (hue_seen < 0.3 * hue_front) & (darker < 0)
+
+
+def _hue(light: Float, behind: Float) -> tuple[Float, Float]:
+    """How far the ratio of light to backdrop is from grey, and its mean, in log light; (n,) each."""
+    ratio = np.log(np.maximum(light[:, :3], 2e-3)) - np.log(np.maximum(behind[:, :3], 2e-3))
+    mean = ratio.mean(1)
+    return np.abs(ratio - mean[:, None]).max(1), mean
 
 
 def _distances(alpha: Float) -> tuple[Float, Float]:
