@@ -101,7 +101,8 @@ def lineup(connection: Connection[Row], lot_id: int) -> list[Row]:
         """SELECT p.id, p.name, p.state, p.verdict, p.preview, p.error, p.result_width, p.result_height,
                   (p.facts->>'width')::int AS width, (p.facts->>'height')::int AS height, p.marks <> '{}' AS own_marks,
                   (SELECT coalesce(jsonb_agg(jsonb_build_object('check', f->>'check', 'severity', f->>'severity',
-                          'message', f->>'message', 'place', f->'place'->'result') ORDER BY n), '[]')
+                          'message', f->>'message',
+                          'figure', f->'figure', 'unit', f->>'unit', 'place', f->'place'->'result') ORDER BY n), '[]')
                    FROM jsonb_array_elements(p.findings) WITH ORDINALITY AS e (f, n) WHERE f->>'severity' <> 'note') AS found
            FROM photos p WHERE p.lot_id = %s
            ORDER BY CASE WHEN p.state = 'failed' THEN 3 WHEN p.state <> 'done' THEN 4 WHEN p.verdict = 'fix' THEN 0

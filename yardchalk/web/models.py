@@ -93,6 +93,8 @@ class FoundBrief(_Out):
     check: str
     severity: Literal["fix", "look"]
     message: str
+    figure: float
+    unit: str
     place: tuple[int, int, int, int] | None
 
 

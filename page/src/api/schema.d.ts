@@ -497,6 +497,10 @@ export interface components {
             severity: "fix" | "look";
             /** Message */
             message: string;
+            /** Figure */
+            figure: number;
+            /** Unit */
+            unit: string;
             /** Place */
             place: [
                 number,
@@ -652,7 +656,7 @@ export interface components {
             /**
              * Fine Detail
              * @description Share of the product that may be thin (wires, bristles, lines), in %.
-             * @default 2.5
+             * @default 1.8
              */
             fine_detail: number;
             /**
@@ -781,7 +785,7 @@ export interface components {
              *       "lost_highlights": 0.1,
              *       "left_behind": 0.02,
              *       "missing_part": 0.05,
-             *       "fine_detail": 2.5,
+             *       "fine_detail": 1.8,
              *       "weak_outline": 2.8,
              *       "stray_piece": 0.5,
              *       "margin_error": 0.5

@@ -1,5 +1,6 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
 import type { Finding, Photo } from '../api/client';
+import { amount } from '../shared/format';
 import { checkName, Mark } from '../shared/marks';
 
 /** What the checks found, worst first: the work list. */
@@ -83,8 +84,9 @@ function FindingRow({ finding, chosen, onChoose }: { finding: Finding; chosen: b
           {finding.message}
         </Text>
         <Text fontSize="12px" color="slate.quiet" className="figures">
-          {finding.figure.toLocaleString('en')} {finding.unit}
-          {finding.severity !== 'note' && `, limit ${finding.limit.toLocaleString('en')}`}
+          {finding.severity === 'note'
+            ? `${amount(finding.figure)} ${finding.unit}`
+            : `limit ${amount(finding.limit)} ${finding.unit}`}
         </Text>
       </Box>
     </Box>

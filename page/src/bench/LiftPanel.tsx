@@ -39,13 +39,15 @@ export function LiftPanel({ photo, lift, whitePoint, onDrag, onSettle, onReset, 
       )}
       {lift && (
         <>
-          <LiftGraph
-            lift={lift}
-            whitePoint={whitePoint}
-            disabled={!photo.lift_on}
-            onDrag={onDrag}
-            onSettle={onSettle}
-          />
+          <Box flex="none">
+            <LiftGraph
+              lift={lift}
+              whitePoint={whitePoint}
+              disabled={!photo.lift_on}
+              onDrag={onDrag}
+              onSettle={onSettle}
+            />
+          </Box>
           {photo.lift_on && <Offers lift={lift} whitePoint={whitePoint} onSettle={onSettle} />}
           {photo.lift_on && (
             <ValueSlider
@@ -149,7 +151,7 @@ function Figures({ lift, whitePoint, liftOn }: { lift: Graph; whitePoint: number
           ['Product lost in all three', percent(now.all)],
         ]
       : []),
-    ['Backdrop as photographed, of 255', `${lift.backdrop_levels[0]} to ${lift.backdrop_levels[1]}`],
+    ['Backdrop’s levels, of 255', `${lift.backdrop_levels[0]} to ${lift.backdrop_levels[1]}`],
     ['Border that the backdrop explains', `${Math.round(100 * lift.sure_of_backdrop)} %`],
   ];
   return (

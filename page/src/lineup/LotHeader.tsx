@@ -81,6 +81,12 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
             {lot.failed > 0 ? `Retry ${lot.failed + lot.idle}` : `Run ${lot.idle || ''}`}
           </Button>
         )}
+        {lot.look > 0 && (
+          <Box as="label" fontSize="13px" flex="none" maxWidth="104px" lineHeight="1.25">
+            <input type="checkbox" checked={withLook} onChange={(event) => setWithLook(event.target.checked)} /> with
+            the {lot.look} to look at
+          </Box>
+        )}
         <Box>
           <Button
             size="sm"
@@ -93,7 +99,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           </Button>
         </Box>
       </Flex>
-      {(trouble ?? deliver.data ?? lot.look > 0) && (
+      {(trouble ?? deliver.data) && (
         <Flex px="4" pb="2" gap="4" justify="flex-end" align="center" fontSize="13px">
           {trouble && (
             <Text role="alert" color="chalk.pink" flex="1">
@@ -109,12 +115,6 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
                 </Box>
               </Link>
             </Text>
-          )}
-          {lot.look > 0 && (
-            <label>
-              <input type="checkbox" checked={withLook} onChange={(event) => setWithLook(event.target.checked)} />{' '}
-              deliver the {lot.look} to look at as well
-            </label>
           )}
         </Flex>
       )}

@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { Link } from 'react-router';
 import type { Tile } from '../api/client';
-import { stem } from '../shared/format';
+import { amount, stem } from '../shared/format';
 import { checkName, Mark, standingOf, standings } from '../shared/marks';
 import { cardBackground, type Card } from '../shared/TestCards';
 
@@ -16,6 +16,7 @@ export function PhotoTile({ tile, lotId, card, size }: { tile: Tile; lotId: numb
       <Box width={`${size}px`} bg="paper.raised" border="1px solid" borderColor="line">
         <Box
           position="relative"
+          overflow="hidden"
           height={`${size}px`}
           style={{ background: tile.preview ? cardBackground[card] : '#A6A6A6' }}
         >
@@ -33,7 +34,7 @@ export function PhotoTile({ tile, lotId, card, size }: { tile: Tile; lotId: numb
           </Text>
           <Text fontSize="12px" color="slate.quiet" truncate>
             {worst && !tile.error
-              ? checkName(worst.check)
+              ? `${checkName(worst.check)}, ${amount(worst.figure)} ${worst.unit}`
               : (line ?? (tile.own_marks ? 'own white point' : 'nothing found'))}
           </Text>
         </Box>

@@ -10,6 +10,10 @@ export function bytes(count: number): string {
   return `${(count / 1_000_000).toFixed(1)} MB`;
 }
 
+/** A figure with as many digits as tell something: "12", "4.1", "0.063". */
+export const amount = (figure: number) =>
+  figure.toLocaleString('en', { maximumSignificantDigits: figure >= 100 ? 9 : 2 });
+
 export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 
 export const moment = (iso: string) =>

@@ -258,9 +258,12 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     front = _nearest(pixels, table, core | thin, rows, columns)
     alpha, contrast = _project(seen, behind, front, settings.chroma_weight)
     weak = ~product
-    weak[flank] = ((alpha < 0.3) & (contrast > 8 * noise * behind[:, 3])) | (
-        _shaded(seen, behind, front) & (cv2.Sobel(inside, cv2.CV_32F, 0, 1, scale=1 / 8)[flank] < -0.5)
-    )
+    # A shadow is a place, not scattered pixels: the product's texture is left out by the median.
+    shaded = np.zeros(product.shape, np.uint8)
+    shaded[flank] = _shaded(seen, behind, front)
+    under = cv2.Sobel(inside, cv2.CV_32F, 0, 1, scale=1 / 8) < -0.5
+    weak[flank] = (alpha < 0.3) & (contrast > 8 * noise * behind[:, 3])
+    weak |= (cv2.medianBlur(shaded, 9) > 0) & under & flank
     n, labels = cv2.connectedComponents(weak.view(np.uint8), connectivity=4)
     joined = np.zeros(n, bool)
     joined[labels[~product]] = True
