@@ -27,7 +27,8 @@ class LiftSettings(_Settings):
     on: bool = Field(True, description="Whether the stage acts at all.")
     even: float = Field(1.0, ge=0, le=1, description="Strength of Even light: how far the backdrop's gradient is divided out.")
     white_point: WhitePoint | Literal["auto"] = Field(
-        "auto", description="The level (0 to 255) that becomes white; auto takes the just-clips value, as far as the product bears it."
+        "auto",
+        description="The level that becomes white; auto takes the one that just clips the backdrop, as far as the product bears it.",
     )
     scope: Literal["photo", "backdrop"] = Field("photo", description="Whether the product's tones move too.")
 

@@ -521,7 +521,8 @@ export interface components {
          *     just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
          *     clips_unshaded : the same for the backdrop outside the product's shadow, which the cut drops.
          *     bearable : the least white point that burns at most 0.1 % of the product.
-         *     offer : what auto takes: just_clips, but no lower than bearable.
+         *     offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
+         *         nothing clears the backdrop, the product's light is left as it was.
          *     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
          *     advice : what these figures mean for this photo, in a sentence or two.
          */
@@ -612,7 +613,7 @@ export interface components {
             even: number;
             /**
              * White Point
-             * @description The level (0 to 255) that becomes white; auto takes the just-clips value, as far as the product bears it.
+             * @description The level that becomes white; auto takes the one that just clips the backdrop, as far as the product bears it.
              * @default auto
              */
             white_point: number | "auto";

@@ -28,7 +28,7 @@ def check(c: Checked) -> list[Finding]:
             place=c.place_from_analysis(x, y, w, h),
             figure=round(100 * area / whole, 3),
             limit=limit,
-            unit="% of the product, at least",
+            unit="% of product",
             stage="clear",
         )
     ]

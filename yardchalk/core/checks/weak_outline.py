@@ -37,7 +37,7 @@ def check(c: Checked) -> list[Finding]:
                 place=c.place_from_analysis(x, y, w, h),
                 figure=round(share, 1),
                 limit=limit,
-                unit="% of the longer side",
+                unit="% of side",
                 stage="clear",
             )
         )

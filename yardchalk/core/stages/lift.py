@@ -29,7 +29,8 @@ class GiveAndTake(BaseModel):
     just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
     clips_unshaded : the same for the backdrop outside the product's shadow, which the cut drops.
     bearable : the least white point that burns at most 0.1 % of the product.
-    offer : what auto takes: just_clips, but no lower than bearable.
+    offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
+        nothing clears the backdrop, the product's light is left as it was.
     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
     advice : what these figures mean for this photo, in a sentence or two.
     """
@@ -133,28 +134,37 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
     borne = _LEVELS[lost_any <= LOST]
     bearable = int(borne[0]) if borne.size else 255
     seen = np.bincount(low[product], minlength=257)
+    unshaded_clips = _just_clips(unshaded)
+    clips = unshaded_clips or just_clips
+    if clips is None:
+        # Lifting cannot help; only what evening took from the product's light is given back.
+        clips = 255 if evening is None else round(255 * float(encode(np.array(factors[product].mean() if product.any() else 1.0))))
+    offer = min(255, max(clips, bearable))
     return GiveAndTake(
         levels=_LEVELS.tolist(),
         short=np.round(short, 5).tolist(),
         lost_any=np.round(lost_any, 5).tolist(),
         lost_all=np.round(lost_all, 5).tolist(),
         just_clips=just_clips,
-        clips_unshaded=_just_clips(unshaded),
+        clips_unshaded=unshaded_clips,
         bearable=bearable,
-        offer=min(255, max(just_clips or 128, bearable)),
+        offer=offer,
         backdrop=_folded(back),
         product=_folded(seen),
-        advice=_advice(just_clips, bearable, float(lost_any[just_clips - 128]) if just_clips is not None else 1.0),
+        advice=_advice(just_clips, unshaded_clips, bearable, lost_any.tolist()),
     )
 
 
-def _advice(just_clips: int | None, bearable: int, lost: float) -> str:
-    if just_clips is None:
-        return "No white point from 128 up clears this backdrop. Clear takes it away; Lift only has to keep the product's tones."
-    if just_clips >= bearable:
-        return f"At {just_clips} the backdrop is pure white and the product keeps its highlights."
+def _advice(just_clips: int | None, unshaded: int | None, bearable: int, lost: list[float]) -> str:
+    if just_clips is not None and just_clips >= bearable:
+        return f"At {just_clips} the backdrop is pure white, shadows too, and the product keeps its highlights."
+    if unshaded is not None and unshaded >= bearable:
+        return f"At {unshaded} the backdrop is pure white but for shadows, which Clear drops, and the product keeps its highlights."
+    best = unshaded or just_clips
+    if best is None:
+        return "No white point from 128 up clears this backdrop. Auto leaves the tones as they are; Clear takes the backdrop away."
     return (
-        f"No white point clears the backdrop and keeps the product: at {just_clips} it loses {100 * lost:.2f} %. "
+        f"No white point clears the backdrop and keeps the product: at {best} it loses {100 * lost[best - 128]:.2f} %. "
         f"Auto stays at {bearable}, where nothing is lost; Clear makes the rest of the backdrop white."
     )
 
