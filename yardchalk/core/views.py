@@ -82,7 +82,7 @@ def off_pixels(render: Render) -> NDArray[np.intp]:
     """Rows and columns, shape (n, 2), in px of the original, of what is visible apart from the product.
 
     These are pixels meant as backdrop that are not exactly white: ghosts, and pieces smaller than a hundredth of the
-    largest, farther than 3 px from every larger piece.
+    largest, farther from every larger piece than an edge may reach (3 px of the analysis picture).
     """
     return render.cache.get((render.digest, "off", render.sheet.clear), lambda: _find_off(render))
 
@@ -90,16 +90,16 @@ def off_pixels(render: Render) -> NDArray[np.intp]:
 def _find_off(render: Render) -> NDArray[np.intp]:
     width, height = render.size_at(1.0)
     alpha = render.cut(1.0, Region(0, height, 0, width)).alpha
-    return np.argwhere(apart(alpha > 0, alpha > 0.5))
+    return np.argwhere(apart(alpha > 0, alpha > 0.5, round(3 / render.analysis_scale)))
 
 
-def apart(visible: Mask, solid: Mask) -> Mask:
-    """What is visible farther than 3 px from every piece of `solid` of at least a hundredth of the largest."""
+def apart(visible: Mask, solid: Mask, reach: int) -> Mask:
+    """What is visible farther than `reach` px from every piece of `solid` of at least a hundredth of the largest."""
     _, labels, stats, _ = cv2.connectedComponentsWithStats(solid.view(np.uint8), connectivity=8)
     area = stats[:, cv2.CC_STAT_AREA].copy()
     area[0] = 0
     main = (area >= 0.01 * area.max(initial=1))[labels]
-    near = cv2.dilate(main.view(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    near = cv2.dilate(main.view(np.uint8), np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)) > 0
     return visible & ~near
 
 

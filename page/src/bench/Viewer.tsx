@@ -199,7 +199,7 @@ const hatch = 'repeating-linear-gradient(135deg, #fff 0 3px, #a0b5d3 3px 4px)';
 
 const placeStyle = {
   '& .place': {
-    border: '2px solid currentColor',
+    border: '2px solid var(--mark)',
     borderRadius: '8px',
     minWidth: '18px',
     minHeight: '18px',
@@ -213,8 +213,8 @@ const placeStyle = {
     bottom: 'calc(100% + 4px)',
     whiteSpace: 'nowrap',
     background: '#F8F8F6',
-    borderLeft: '3px solid currentColor',
-    textShadow: '0 0 0 #262B2F',
+    color: '#262B2F',
+    borderLeft: '3px solid var(--mark)',
     padding: '2px 8px',
     fontSize: '13px',
   },

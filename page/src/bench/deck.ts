@@ -132,7 +132,7 @@ export class Deck {
     );
     this.viewer.viewport.fitBounds(around, false);
     this.place.className = 'place';
-    this.place.style.color = colour;
+    this.place.style.setProperty('--mark', colour);
     this.place.dataset.label = label;
     this.viewer.removeOverlay(this.place);
     this.viewer.addOverlay({
