@@ -24,6 +24,7 @@ from yardchalk.core.colour import LUMA, Coded, Float, Mask, encode_quickly, line
 
 _ROUNDS = 2
 _TAIL = 1.3  # in reaches of the lens
+_PIECE = 1 << 18  # band pixels
 
 
 @dataclass(frozen=True)
@@ -204,15 +205,20 @@ def refine(
     rows, columns = np.nonzero((some > 0) & (all_of < 1))
     if rows.size == 0:
         return Cutout(alpha, rows, columns, np.zeros((0, 3), np.float32))
-    seen = _seen(pixels, rows, columns)
-    x = ((columns + left + 0.5) * sx - 0.5).astype(np.float32)
-    y = ((rows + top_row + 0.5) * sy - 0.5).astype(np.float32)
-    front, behind = _sampled(solution.front, x, y, same), _sampled(solution.behind, x, y, same)
-    solved, _ = _project(seen, behind, front, settings.chroma_weight)
-    solved[solved < _sampled(solution.low, x, y, True)] = 0
-    solved[solved > 1 - _sampled(solution.high, x, y, True)] = 1
-    alpha[rows, columns] = solved
-    return Cutout(alpha, rows, columns, _freed(seen, behind, front, solved))
+    colour = np.empty((rows.size, 3), np.float32)
+    # Piece by piece: a rack at 24 megapixels has millions of band pixels.
+    for first in range(0, rows.size, _PIECE):
+        r, c = rows[first : first + _PIECE], columns[first : first + _PIECE]
+        seen = _seen(pixels, r, c)
+        x = ((c + left + 0.5) * sx - 0.5).astype(np.float32)
+        y = ((r + top_row + 0.5) * sy - 0.5).astype(np.float32)
+        front, behind = _sampled(solution.front, x, y, same), _sampled(solution.behind, x, y, same)
+        solved, _ = _project(seen, behind, front, settings.chroma_weight)
+        solved[solved < _sampled(solution.low, x, y, True)] = 0
+        solved[solved > 1 - _sampled(solution.high, x, y, True)] = 1
+        alpha[r, c] = solved
+        colour[first : first + _PIECE] = _freed(seen, behind, front, solved)
+    return Cutout(alpha, rows, columns, colour)
 
 
 def _sampled(values: Float, x: Float, y: Float, nearest: bool) -> Float:
