@@ -31,6 +31,7 @@ from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
 _ANALYSIS_NEAR = 0.9
+_PIECE = 1 << 18  # band pixels worked at a time
 _SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
 Card = Literal["white", "black", "grey", "vivid", "checks"]
 _CARD_LEVELS: dict[str, tuple[int, int, int]] = {
@@ -330,16 +331,18 @@ class Render:
         alpha = np.where(cut.alpha > 0, front.dtype.type(full), front.dtype.type(0))
         kept = cv2.copyTo(np.ascontiguousarray(front), cv2.compare(cut.alpha, 0, cv2.CMP_GT), np.zeros(front.shape, front.dtype))
         out = cv2.merge([*cv2.split(kept), alpha])
-        if cut.rows.size:
-            a = cut.alpha[cut.rows, cut.columns]
-            colour = self._toned_colour(scale, region, cut)
+        light = self._toned_colour(scale, region, cut)
+        for first in range(0, cut.rows.size, _PIECE):
+            piece = slice(first, first + _PIECE)
+            rows, columns = cut.rows[piece], cut.columns[piece]
+            a = cut.alpha[rows, columns]
             if self.sheet.edge.page_true:
-                a, coded = page_true(a, colour)
+                a, coded = page_true(a, light[piece])
             else:
-                coded = encode_quickly(colour)
+                coded = encode_quickly(light[piece])
             values = np.round(np.column_stack([coded, a]) * full)
             values[values[:, 3] == 0] = 0
-            out[cut.rows, cut.columns] = values.astype(front.dtype)
+            out[rows, columns] = values.astype(front.dtype)
         return out
 
     def _front(self, scale: float, region: Region, cut: Cutout) -> Coded:
