@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import LUMA, Coded, Float, Mask, encode_quickly, linear_table, luma_light, top
 
 _ROUNDS = 2
-_TAIL = 1.3  # in reaches of the lens
+_TAIL = 1.0  # in reaches of the lens
 _PIECE = 1 << 18  # band pixels
 
 
