@@ -126,7 +126,7 @@ class CheckTest(unittest.TestCase):
         spec = load_spec("square-2000")
         png = spec.model_copy(update={"file": "png"})
         self.assertEqual(self.found(placed(png), "framing"), [])
-        for changed, words in (({"fill": 70.0}, "fills 85"), ({"fill": 95.0}, "fills 85")):
+        for changed, words in (({"fill": 70.0}, "The product fills 8"), ({"fill": 95.0}, "The product fills 8")):
             (finding,) = self.found(placed(png, judged_by=png.model_copy(update=changed)), "framing")
             self.assertIn(words, finding.message)
 
