@@ -50,9 +50,6 @@ class FileStore:
             )
         return data
 
-    def has(self, digest: str) -> bool:
-        return bool(self._fs.exists(self._content(digest)))
-
     def put_derived(self, key: str, data: bytes) -> None:
         """Keep something that can be computed again, under a key made by the application (letters, digits, - _ .)."""
         self._write(self._derived(key), data)
