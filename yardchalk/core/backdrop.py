@@ -6,6 +6,7 @@ product of smooth factors, so their logarithm is a low-order sum.
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -53,10 +54,14 @@ class BackdropModel:
     spread: NDArray[np.float64]
     ring_share: float
 
+    @cached_property
+    def small_log_light(self) -> Float:
+        """Log of linear light of the backdrop on the small picture that it was fitted on, float32 (h', w', 3)."""
+        return _surface(self.coefficients, self.order, *self.support.shape)
+
     def log_light(self, width: int, height: int) -> Float:
         """Log of linear light of the backdrop over the whole frame, float32 (height, width, 3)."""
-        small = _surface(self.coefficients, self.order, *self.support.shape)
-        return cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR)
+        return cv2.resize(self.small_log_light, (width, height), interpolation=cv2.INTER_LINEAR)
 
     def light(self, width: int, height: int) -> Float:
         """Linear light of the backdrop over the whole frame, float32 (height, width, 3), at most 1."""
@@ -65,8 +70,7 @@ class BackdropModel:
     @property
     def levels(self) -> tuple[int, int]:
         """Darkest and lightest coded level (0..255, mean of channels) of the backdrop on its support."""
-        small = _surface(self.coefficients, self.order, *self.support.shape)
-        level = encode(np.exp(np.minimum(small, 0.0))).mean(2)[self.support] * 255
+        level = encode(np.exp(np.minimum(self.small_log_light, 0.0))).mean(2)[self.support] * 255
         return int(round(float(level.min()))), int(round(float(level.max())))
 
 

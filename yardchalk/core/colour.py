@@ -12,6 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from skimage.color import deltaE_ciede2000, rgb2lab
 
+from yardchalk.core.compiled import compiled
+
 # uint8 or uint16; numpy's types lose the difference in most calls, so it is said in words.
 Coded = NDArray[Any]
 Float = NDArray[np.float32]
@@ -33,12 +35,6 @@ def encode(linear: NDArray[Any]) -> Float:
     return np.where(v <= 0.0031308, v * 12.92, 1.055 * v ** (1 / 2.4) - 0.055).astype(np.float32)
 
 
-def encode_quickly(linear: NDArray[Any]) -> Float:
-    """Like `encode` for light clipped to 0..1, from a table of 65,536 steps: off by 1e-4 at the most, a tenth of the time."""
-    steps = (np.clip(linear, 0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
-    return _code_table()[steps] * np.float32(1 / 65535)
-
-
 def top(dtype: np.dtype[Any] | type) -> int:
     """The code for full white: 255 or 65535."""
     return int(np.iinfo(dtype).max)
@@ -51,23 +47,29 @@ def linear_table(levels: int) -> Float:
 
 
 @cache
-def _log_table() -> Float:
+def log_table() -> Float:
+    """Natural logarithm of linear light of every uint8 code, floored at 0.003: float32 of shape (256,)."""
     return np.log(np.maximum(linear_table(256), 3e-3)).astype(np.float32)
 
 
 @cache
-def _code_table() -> NDArray[np.uint16]:
+def code_table() -> NDArray[np.uint16]:
+    """16-bit sRGB codes of 16-bit linear light: uint16 of shape (65536,)."""
     return np.round(encode(np.arange(65536) / 65535) * 65535).astype(np.uint16)
 
 
 @cache
-def _byte_table() -> NDArray[np.uint8]:
+def codes_of_light(dtype: Any) -> Coded:
+    """Codes, of dtype uint8 or uint16, of 16-bit linear light: shape (65536,)."""
+    if np.dtype(dtype) == np.uint16:
+        return code_table()
     return np.round(encode(np.arange(65536) / 65535) * 255).astype(np.uint8)
 
 
 @cache
-def _light_table() -> NDArray[np.uint16]:
-    return np.round(linear_table(256) * 65535).astype(np.uint16)
+def light_of_codes(dtype: Any) -> NDArray[np.uint16]:
+    """16-bit linear light of every code of dtype uint8 or uint16."""
+    return np.round(linear_table(top(dtype) + 1) * 65535).astype(np.uint16)
 
 
 def to_linear(coded: Coded) -> Float:
@@ -79,19 +81,13 @@ def to_linear(coded: Coded) -> Float:
 
 def to_log(coded: NDArray[np.uint8]) -> Float:
     """Natural logarithm of linear light of uint8 codes, floored at 0.003: float32, same shape."""
-    return cv2.LUT(coded, _log_table()).astype(np.float32, copy=False)
+    return cv2.LUT(coded, log_table()).astype(np.float32, copy=False)
 
 
 def to_coded(linear: Float, dtype: Any) -> Coded:
     """Round linear light (clipped to 0..1) to uint8 or uint16 codes."""
     light = np.clip(linear * 65535 + 0.5, 0, 65535).astype(np.uint16)
-    return _coded_light(light, dtype)
-
-
-def _coded_light(light: NDArray[np.uint16], dtype: Any) -> Coded:
-    table = _code_table() if np.dtype(dtype) == np.uint16 else _byte_table()
-    # OpenCV's look-up is several times as fast as numpy's, but takes pictures only.
-    return cv2.LUT(light, table) if light.ndim == 3 and light.shape[2] <= 4 and light.flags.c_contiguous else table[light]
+    return codes_of_light(np.dtype(dtype))[light]
 
 
 def lightest(pixels: NDArray[Any]) -> NDArray[Any]:
@@ -114,44 +110,115 @@ def open_peak(pixels: NDArray[Any]) -> NDArray[Any]:
 
 def newly_full(before: NDArray[Any], after: NDArray[Any]) -> Mask:
     """Where some channel reached full level that had not before: bool (h, w); the pictures may differ in depth."""
-    out = np.zeros(before.shape[:2], np.uint8)
-    for was, now in zip(cv2.split(before)[:3], cv2.split(after)[:3], strict=True):
-        out |= cv2.bitwise_and(cv2.compare(now, top(after.dtype), cv2.CMP_EQ), cv2.compare(was, top(before.dtype), cv2.CMP_LT))
-    return out > 0
+    return _newly_full(before, after, top(before.dtype), top(after.dtype))
 
 
-def resize_linear(coded: Coded, width: int, height: int) -> Coded:
-    """Resize in linear light (area average down, cubic up) and code back; (h, w, 3) or (h, w), same dtype."""
-    h, w = coded.shape[:2]
-    if (w, h) == (width, height):
-        return coded
-    down = width < w
-    if coded.dtype == np.uint8:
-        light = cv2.LUT(coded, _light_table())
-    else:
-        light = np.round(linear_table(65536)[coded] * 65535).astype(np.uint16)
-    light = cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA if down else cv2.INTER_CUBIC)
-    return _coded_light(light, coded.dtype)
+@compiled
+def _newly_full(before: NDArray[Any], after: NDArray[Any], full_before: int, full_after: int) -> Mask:
+    out = np.empty(before.shape[:2], np.bool_)
+    for y in range(before.shape[0]):
+        for x in range(before.shape[1]):
+            out[y, x] = (
+                (after[y, x, 0] == full_after and before[y, x, 0] < full_before)
+                or (after[y, x, 1] == full_after and before[y, x, 1] < full_before)
+                or (after[y, x, 2] == full_after and before[y, x, 2] < full_before)
+            )
+    return out
 
 
-def with_light_times(coded: Coded, factors: Float | float) -> Coded:
-    """Coded pixels (h, w, 3) with their light multiplied, at most white; factors are one number, or float32 (h, w)."""
-    table = _light_table() if coded.dtype == np.uint8 else np.round(linear_table(65536) * 65535).astype(np.uint16)
-    light = cv2.LUT(coded, table) if coded.dtype == np.uint8 else table[coded]
-    if isinstance(factors, float):
-        light = cv2.multiply(light, (factors, factors, factors, factors))
-    else:
-        light = cv2.multiply(light, cv2.merge([factors, factors, factors]), dtype=cv2.CV_16U)
-    return _coded_light(light, coded.dtype)
+def resize_linear(coded: Coded, width: int, height: int, region: tuple[slice, slice] | None = None) -> Coded:
+    """Resize in linear light (area average down, cubic up) and code back; (h, w, 3), same dtype.
 
-
-def luma_light(linear: Float) -> Float:
-    """Light of the coded luma: decode(Rec. 601 luma of the coded colour), shape (...,) from (..., 3).
-
-    For greys this is the light itself. For colours it is what survives the halved chroma resolution of JPEG
-    exactly, so edges measured in it are as sharp as the photo has them.
+    With a region (rows, columns of the resized picture) only that is computed: exactly that part of the whole.
     """
-    return linear_table(65536)[(encode_quickly(linear) @ (LUMA * 65535) + 0.5).astype(np.uint16)]
+    h, w = coded.shape[:2]
+    rows, columns = region or (slice(0, height), slice(0, width))
+    if (w, h) == (width, height):
+        return coded[rows, columns]
+    light = light_of_codes(coded.dtype)
+    codes = codes_of_light(coded.dtype)
+    if width < w:
+        return area_mean(coded, light, codes, width, height, (rows, columns))
+    lit = cv2.LUT(coded, light) if coded.dtype == np.uint8 else light[coded]
+    return codes[cv2.resize(lit, (width, height), interpolation=cv2.INTER_CUBIC)][rows, columns]
+
+
+def area_mean(
+    values: NDArray[Any], table: NDArray[np.uint16], codes: Coded, width: int, height: int, region: tuple[slice, slice] | None = None
+) -> Coded:
+    """Scale down by averaging the area under each pixel.
+
+    Parameters
+    ----------
+    values : uint8 or uint16, shape (h, w, channels)
+    table : uint16
+        What each value stands for, 0..65535: that is averaged.
+    codes : uint8 or uint16, shape (65536,)
+        What each mean is written as.
+    width, height : of the whole when scaled down, px.
+    region : rows and columns of it to compute; all of it by default.
+
+    Returns
+    -------
+    dtype of `codes`, shape (rows, columns, channels).
+    """
+    rows, columns = region or (slice(0, height), slice(0, width))
+    h, w = values.shape[:2]
+    left, across = _areas(w, width, columns.start, columns.stop)
+    above, down = _areas(h, height, rows.start, rows.stop)
+    return _area_mean(np.ascontiguousarray(values), table.astype(np.float32), codes, left, across, above, down)
+
+
+def _areas(source: int, target: int, start: int, stop: int) -> tuple[NDArray[np.intp], Float]:
+    """For target pixels: the first source pixel under each, and the shares of it and the next ones (taps, pixels).
+
+    Taps come in threes, since loops over three at a time are the quickest; the last may be nothing.
+    """
+    edge = np.arange(start, stop + 1) * (source / target)
+    first = np.minimum(np.floor(edge[:-1] + 1e-9).astype(np.intp), source - 1)
+    at = first + np.arange(3 * (int(np.ceil(source / target)) // 3 + 1))[:, None]
+    share = np.clip(np.minimum(at + 1, edge[1:]) - np.maximum(at, edge[:-1]), 0, 1) * (at < source)
+    return first, (share / share.sum(0)).astype(np.float32)
+
+
+@compiled
+def _area_mean(
+    values: NDArray[Any], table: Float, codes: Coded, left: NDArray[np.intp], across: Float, above: NDArray[np.intp], down: Float
+) -> Coded:
+    h, w, channels = above.size, left.size, values.shape[2]
+    taps = across.shape[0]
+    start = left[0]
+    wide = (min(left[-1] + taps, values.shape[1]) - start) * channels
+    out = np.empty((h, w, channels), codes.dtype)
+    # Lines end in taps of nothing, so that the last pixels need no care.
+    line = np.zeros(wide + taps * channels, np.float32)
+    sums = np.zeros(wide + taps * channels, np.float32)
+    mean = np.empty(w, np.float32)
+    at = ((left - start) * channels).astype(np.uint32)
+    held = -1
+    for y in range(h):
+        sums[:] = 0
+        for t in range(down.shape[0]):
+            share = down[t, y]
+            if share == 0:
+                break
+            if above[y] + t != held:
+                held = above[y] + t
+                source = values[held, start:].ravel()
+                for i in range(wide):
+                    line[i] = table[source[i]]
+            for i in range(wide):
+                sums[i] += share * line[i]
+        for k in range(channels):
+            mean[:] = np.float32(0.5)
+            for t in range(0, taps, 3):
+                first, second, third = across[t], across[t + 1], across[t + 2]
+                one, two, three = sums[t * channels + k :], sums[(t + 1) * channels + k :], sums[(t + 2) * channels + k :]
+                for x in range(w):
+                    mean[x] += first[x] * one[at[x]] + second[x] * two[at[x]] + third[x] * three[at[x]]
+            for x in range(w):
+                out[y, x, k] = codes[int(mean[x])]
+    return out
 
 
 def to_lab(coded: Coded) -> Float:

@@ -1,6 +1,7 @@
 """One photo from its file to a checked result file: what the command line and the workers both run."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -10,7 +11,7 @@ from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict
 from yardchalk.core.checks.off_white import MOVED_FLOOR, TOUCHING, within
 from yardchalk.core.codecs import SUFFIX, decode_photo, encode_grey, encode_picture, inspect_photo
 from yardchalk.core.codecs.reading import Limits
-from yardchalk.core.colour import Coded, Float, Mask, darkest, newly_full, top
+from yardchalk.core.colour import Coded, Float, Mask, area_mean, darkest, newly_full, top
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import ListingSpec
@@ -18,6 +19,8 @@ from yardchalk.core.stages.place import Placing, full_frame, place
 
 PREVIEW_SIDE = 640
 _QUALITY_STEPS = (95, 97, 99, 100)
+_EIGHT_OF_SIXTEEN = np.round(np.arange(65536) / 257).astype(np.uint8)
+_BLOCK = 8  # px; of JPEG
 # Our own files are read back without the limits that uploads have.
 _OWN = Limits(max_bytes=2**40, max_pixels=2**40)
 
@@ -105,8 +108,7 @@ def examine(
 def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Mask]:
     """The finished canvas (RGB or RGBA), the coverage on it, and which product pixels lifting burnt."""
     region, at = _overlap(render, placing)
-    source = render.photo(placing.scale)
-    dtype = np.uint16 if source.pixels.dtype == np.uint16 and spec.file == "png" else np.uint8
+    dtype = np.uint16 if render.facts.bits == 16 and spec.file == "png" else np.uint8
     full = top(dtype)
     clear = spec.background == "transparent"
     canvas = np.full((placing.height, placing.width, 4 if clear else 3), 0 if clear else full, dtype)
@@ -118,7 +120,7 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Code
     canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
     alpha[at] = render.cut(placing.scale, region).alpha
     if render.sheet.lift.on and render.tone.scope == "photo":
-        lost[at] = (alpha[at] > 0.98) & newly_full(source.pixels[region.index], canvas[at])
+        lost[at] = (alpha[at] > 0.98) & newly_full(render.part(placing.scale, region).pixels, canvas[at])
     return canvas, alpha, lost
 
 
@@ -128,14 +130,46 @@ def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, Pict
         data = encode_picture(pixels, "png", dpi=spec.dpi)
         return data, decode_photo(data, "result", _OWN), None
     data = encode_picture(pixels, "jpeg", quality=spec.quality, dpi=spec.dpi)
-    away = ~within(alpha, TOUCHING)
-    for quality in (spec.quality, *(q for q in _QUALITY_STEPS if q > spec.quality)):
-        if quality != spec.quality:
-            data = encode_picture(pixels, "jpeg", quality=quality, dpi=spec.dpi)
+    back = decode_photo(data, "result", _OWN)
+    quality = _sufficient_quality(pixels, back.pixels, ~within(alpha, TOUCHING), spec.quality)
+    if quality != spec.quality:
+        data = encode_picture(pixels, "jpeg", quality=quality, dpi=spec.dpi)
         back = decode_photo(data, "result", _OWN)
-        if int(darkest(back.pixels)[away].min(initial=255)) >= MOVED_FLOOR:
-            break
     return data, back, quality
+
+
+def _sufficient_quality(pixels: Coded, back: Coded, away: Mask, quality: int) -> int:
+    """The least quality, from the given one up, that keeps every pixel that is `away` at 250 or more; 100 if none does.
+
+    At full chroma resolution a JPEG's blocks do not know of each other. So the search is made on those blocks alone that
+    hold both backdrop and something else, put side by side.
+    """
+    if int(darkest(back)[away].min(initial=255)) >= MOVED_FLOOR:
+        return quality
+    down, across = -pixels.shape[0] % _BLOCK, -pixels.shape[1] % _BLOCK
+    # Encoders fill up the last blocks by repeating the edge.
+    blocks = _blocks(np.pad(pixels, ((0, down), (0, across), (0, 0)), mode="edge"))
+    watched = _blocks(np.pad(away, ((0, down), (0, across)))[..., None])[..., 0]
+    mixed = (blocks < 255).any((1, 2, 3)) & watched.any((1, 2))
+    strip, watched = _strip(blocks[mixed]), _strip(watched[mixed][..., None])[..., 0]
+    for better in (q for q in _QUALITY_STEPS if q > quality):
+        tried = decode_photo(encode_picture(strip, "jpeg", quality=better), "result", _OWN).pixels
+        if int(darkest(tried)[watched].min(initial=255)) >= MOVED_FLOOR:
+            return better
+    return _QUALITY_STEPS[-1]
+
+
+def _blocks(values: NDArray[Any]) -> NDArray[Any]:
+    """(h, w, channels) as blocks (n, 8, 8, channels)."""
+    h, w, channels = values.shape
+    return values.reshape(h // _BLOCK, _BLOCK, w // _BLOCK, _BLOCK, channels).swapaxes(1, 2).reshape(-1, _BLOCK, _BLOCK, channels)
+
+
+def _strip(blocks: NDArray[Any]) -> NDArray[Any]:
+    """Blocks (n, 8, 8, channels) put side by side in lines of 128, the last one filled up with the first block."""
+    short = -len(blocks) % 128
+    lines = np.concatenate([blocks, np.repeat(blocks[:1], short, axis=0)]).reshape(-1, 128, _BLOCK, _BLOCK, blocks.shape[3])
+    return np.ascontiguousarray(lines.swapaxes(1, 2).reshape(-1, 128 * _BLOCK, blocks.shape[3]))
 
 
 def _preview(pixels: Coded, alpha: Float) -> NDArray[np.uint8]:
@@ -146,7 +180,8 @@ def _preview(pixels: Coded, alpha: Float) -> NDArray[np.uint8]:
     h, w = alpha.shape
     s = min(1.0, PREVIEW_SIDE / max(h, w))
     size = (max(1, round(w * s)), max(1, round(h * s)))
-    small = cv2.resize(pixels if pixels.dtype == np.uint8 else (pixels // 257).astype(np.uint8), size, interpolation=cv2.INTER_AREA)
+    depth = top(pixels.dtype)
+    small = area_mean(pixels, (np.arange(depth + 1) * (65535 // depth)).astype(np.uint16), _EIGHT_OF_SIXTEEN, *size)
     if small.shape[2] == 4:
         return small
     cover = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)[..., None]

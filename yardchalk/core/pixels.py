@@ -36,14 +36,17 @@ class Picture:
     def width(self) -> int:
         return int(self.pixels.shape[1])
 
-    def resized(self, width: int, height: int) -> "Picture":
-        """The same picture at another size: colour averaged in linear light, alpha as coverage."""
-        if (width, height) == (self.width, self.height):
-            return self
+    def part(self, at: tuple[slice, slice]) -> "Picture":
+        """Rows and columns of it, contiguous in memory."""
+        alpha = None if self.alpha is None else np.ascontiguousarray(self.alpha[at])
+        return Picture(np.ascontiguousarray(self.pixels[at]), alpha, self.scale)
+
+    def resized(self, width: int, height: int, region: tuple[slice, slice] | None = None) -> "Picture":
+        """The same picture at another size, or a region of that: colour averaged in linear light, alpha as coverage."""
         alpha = self.alpha
         if alpha is not None:
-            alpha = cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA)
-        return Picture(resize_linear(self.pixels, width, height), alpha, self.scale * width / self.width)
+            alpha = cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA)[region or np.s_[:]]
+        return Picture(resize_linear(self.pixels, width, height, region), alpha, self.scale * width / self.width)
 
     def eight_bit(self) -> "Picture":
         """The same picture in 8 bits a channel."""

@@ -20,18 +20,18 @@ from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.colour import Coded, Float, Mask, decode, encode_quickly, to_coded, to_linear, to_log, top, with_light_times
+from yardchalk.core.colour import Coded, Float, Mask, linear_table, to_log, top
+from yardchalk.core.compose import cut_out, on_card, with_light_times
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import Marks, RunSheet
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
-from yardchalk.core.stages.edge.band import Cutout, Solution, page_true, refine, solve_band
+from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_map, give_and_take
 from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
 _ANALYSIS_NEAR = 0.9
-_PIECE = 1 << 18  # band pixels worked at a time
 _SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
 Card = Literal["white", "black", "grey", "vivid", "checks"]
 _CARD_LEVELS: dict[str, tuple[int, int, int]] = {
@@ -177,10 +177,15 @@ class Render:
     def photo(self, scale: float) -> Picture:
         """The whole photo at a scale (1 is full size), as it came in."""
         width, height = self.size_at(scale)
+        return self.part(scale, Region(0, height, 0, width))
+
+    def part(self, scale: float, region: Region) -> Picture:
+        """A region of the photo at a scale, as it came in: exactly that part of the whole."""
+        width, height = self.size_at(scale)
         source = self._decoded(max(width, height))
         if (source.width, source.height) == (width, height):
-            return source
-        return self.cache.get((self.digest, "photo", width, height), lambda: source.resized(width, height))
+            return source.part(region.index)
+        return self.cache.get((self.digest, "photo", width, height, region), lambda: source.resized(width, height, region.index))
 
     @property
     def analysis_scale(self) -> float:
@@ -294,90 +299,45 @@ class Render:
         return self.cache.get(key, lambda: self._cut(width, height, region, scale))
 
     def _cut(self, width: int, height: int, region: Region, scale: float) -> Cutout:
-        photo = self.photo(scale)
+        photo = self.part(scale, region)
         if photo.alpha is not None and self.sheet.clear.on:
-            return _given(photo, region)
-        return refine(self.solution, photo.pixels[region.index], (width, height), region.left, region.top)
+            return _given(photo)
+        return refine(self.solution, photo.pixels, (width, height), region.left, region.top)
 
     def toned(self, scale: float, region: Region) -> Coded:
         """The lifted photo, not cut out: coded, the dtype of the photo."""
-        pixels = self.photo(scale).pixels[region.index]
-        width, height = self.size_at(scale)
-        factors = self.tone.factors((height, width), *region.index)
-        if isinstance(factors, float) and factors == 1.0:
-            return pixels
-        return with_light_times(np.ascontiguousarray(pixels), factors)
+        return with_light_times(self.part(scale, region).pixels, self._factors(scale, region))
 
     def picture(self, scale: float, region: Region, card: Card = "white") -> Coded:
         """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing."""
-        cut = self.cut(scale, region)
-        front = self._front(scale, region, cut)
-        back = _card(card, region)
-        out = front.copy()
-        cv2.copyTo(np.ascontiguousarray(_as(back, front.dtype)), cv2.compare(cut.alpha, 0, cv2.CMP_EQ), out)
-        if cut.rows.size:
-            a = cut.alpha[cut.rows, cut.columns][:, None]
-            behind = decode(back[cut.rows, cut.columns] / 255)
-            mixed = a * self._toned_colour(scale, region, cut) + (1 - a) * behind
-            out[cut.rows, cut.columns] = np.where(a > 0, to_coded(mixed, front.dtype), _as(back[cut.rows, cut.columns], front.dtype))
-        return out
+        factors = self._product_factors(scale, region)
+        return on_card(self.part(scale, region).pixels, factors, self.cut(scale, region), _card(card, region))
 
     def cutout(self, scale: float, region: Region) -> Coded:
         """The finished region as straight RGBA, coded; edges page-true if the run sheet says so."""
+        factors = self._product_factors(scale, region)
         cut = self.cut(scale, region)
-        front = self._front(scale, region, cut)
-        full = top(front.dtype)
-        # Outside the band coverage is nothing or all, so its sign is enough.
-        alpha = np.where(cut.alpha > 0, front.dtype.type(full), front.dtype.type(0))
-        kept = cv2.copyTo(np.ascontiguousarray(front), cv2.compare(cut.alpha, 0, cv2.CMP_GT), np.zeros(front.shape, front.dtype))
-        out = cv2.merge([*cv2.split(kept), alpha])
-        light = self._toned_colour(scale, region, cut)
-        for first in range(0, cut.rows.size, _PIECE):
-            piece = slice(first, first + _PIECE)
-            rows, columns = cut.rows[piece], cut.columns[piece]
-            a = cut.alpha[rows, columns]
-            if self.sheet.edge.page_true:
-                a, coded = page_true(a, light[piece])
-            else:
-                coded = encode_quickly(light[piece])
-            values = np.round(np.column_stack([coded, a]) * full)
-            values[values[:, 3] == 0] = 0
-            out[rows, columns] = values.astype(front.dtype)
-        return out
+        return cut_out(self.part(scale, region).pixels, factors, cut, for_pages=self.sheet.edge.page_true)
 
-    def _front(self, scale: float, region: Region, cut: Cutout) -> Coded:
-        if self.tone.scope == "backdrop" and self.sheet.clear.on:
-            return self.photo(scale).pixels[region.index]
-        return self.toned(scale, region)
-
-    def _toned_colour(self, scale: float, region: Region, cut: Cutout) -> Float:
-        if self.tone.scope == "backdrop" and self.sheet.clear.on:
-            return cut.colour
+    def _factors(self, scale: float, region: Region) -> Float:
         width, height = self.size_at(scale)
-        factors = self.tone.factors((height, width), *region.index)
-        if not isinstance(factors, float):
-            factors = factors[cut.rows, cut.columns, None]
-        return np.minimum(cut.colour * factors, 1.0)
+        return self.tone.factors((height, width), *region.index)
+
+    def _product_factors(self, scale: float, region: Region) -> Float:
+        return np.ones((1, 1), np.float32) if self.tone.scope == "backdrop" and self.sheet.clear.on else self._factors(scale, region)
 
 
-def _given(photo: Picture, region: Region) -> Cutout:
+def _given(photo: Picture) -> Cutout:
     assert photo.alpha is not None
-    alpha = photo.alpha[region.index].astype(np.float32) / top(photo.alpha.dtype)
-    band = (alpha > 0) & (alpha < 1)
-    rows, columns = np.nonzero(band)
-    colour = to_linear(photo.pixels[region.index][rows, columns][None])[0]
-    return Cutout(alpha.astype(np.float32), rows, columns, colour)
+    alpha = photo.alpha.astype(np.float32) / np.float32(top(photo.alpha.dtype))
+    rows, columns = np.nonzero((alpha > 0) & (alpha < 1))
+    return Cutout(alpha, rows, columns, linear_table(top(photo.pixels.dtype) + 1)[photo.pixels[rows, columns]])
 
 
 def _card(card: Card, region: Region) -> NDArray[np.uint8]:
-    h, w = region.shape
     if card != "checks":
-        return np.broadcast_to(np.array(_CARD_LEVELS[card], np.uint8), (h, w, 3))
+        return np.array(_CARD_LEVELS[card], np.uint8)[None, None]
     y = (np.arange(region.top, region.bottom) // 12)[:, None]
     x = (np.arange(region.left, region.right) // 12)[None]
     grey = np.where((x + y) % 2 == 0, 255, 214).astype(np.uint8)
     return np.repeat(grey[..., None], 3, axis=2)
-
-
-def _as(card: NDArray[np.uint8], dtype: Any) -> Coded:
-    return card.astype(np.uint16) * 257 if np.dtype(dtype) == np.uint16 else card

@@ -32,7 +32,7 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
     if name == "picture":
         return _eight(render.picture(scale, region, card))
     if name == "before":
-        return _eight(np.ascontiguousarray(render.photo(scale).pixels[region.index]))
+        return _eight(render.part(scale, region).pixels)
     if name == "matte":
         grey = np.round(render.cut(scale, region).alpha * 255).astype(np.uint8)
         return np.repeat(grey[..., None], 3, axis=2)
@@ -46,7 +46,7 @@ def _eight(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> NDArray[np.uint8]:
 def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     """Exactly white: fine blue hatch. Backdrop short of white: yellow. Product lost to white by lifting: solid pink."""
     toned = render.toned(scale, region)
-    before = render.photo(scale).pixels[region.index]
+    before = render.part(scale, region).pixels
     alpha = render.cut(scale, region).alpha
     white = cv2.compare(darkest(toned), top(toned.dtype), cv2.CMP_EQ)
     lost = cv2.bitwise_and(cv2.compare(alpha, 0.5, cv2.CMP_GT), newly_full(before, toned).view(np.uint8))

@@ -7,7 +7,7 @@ from yardchalk.core.checks.finding import Checked, Finding
 
 def check(c: Checked) -> list[Finding]:
     """One finding for each side of the frame that the product runs into."""
-    product = c.covered > 0.5
+    product = c.kept
     if c.given or not product.any():
         return []
     h, w = product.shape

@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour import Float, Mask
+from yardchalk.core.regions import Pieces, pieces_of
 from yardchalk.core.settings import ListingSpec
 from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
@@ -92,6 +93,11 @@ class Checked:
         return self.clearing.tolerance == 0
 
     @cached_property
+    def kept(self) -> Mask:
+        """What is mostly product, on the analysis picture: bool (h, w)."""
+        return self.covered > 0.5
+
+    @cached_property
     def covered(self) -> Float:
         """Coverage as rendered, on the analysis picture: float32 (h, w)."""
         h, w = self.clearing.product.shape
@@ -131,16 +137,12 @@ def disc(size: float) -> NDArray[np.uint8]:
     return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (n, n)).astype(np.uint8)
 
 
-def by_size(labels: NDArray[np.int32], stats: NDArray[np.int32], counted: Mask) -> list[int]:
-    """Labels of islands (0 left out), those with the most counted pixels first; none without any."""
-    counts = np.bincount(labels[counted], minlength=len(stats))
-    counts[0] = 0
-    return [int(i) for i in np.argsort(-counts, kind="stable") if counts[i] > 0]
+def islands(mask: Mask) -> Pieces:
+    """The connected pieces of a mask; pixels that touch at a corner are joined."""
+    return pieces_of(mask, diagonal=True)
 
 
-def islands(mask: Mask) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-    """Connected pieces of a mask: labels (h, w), and stats (x, y, w, h, area) by label; label 0 is the rest."""
-    if not mask.any():
-        return np.zeros(mask.shape, np.int32), np.zeros((1, 5), np.int32)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
-    return labels, stats
+def by_size(pieces: Pieces, counted: Mask | None = None) -> list[int]:
+    """Labels of the pieces with the most pixels, or counted pixels, first; none without any."""
+    counts = pieces.area if counted is None else np.bincount(pieces.labels[counted], minlength=pieces.area.size)
+    return [int(i) for i in np.argsort(-counts, kind="stable") if counts[i] > 0 and i]

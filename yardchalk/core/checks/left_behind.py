@@ -3,7 +3,9 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, islands
+from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.compiled import compiled
 
 _LISTED = 12
 _AROUND = 121  # px of the analysis picture
@@ -15,21 +17,20 @@ def check(c: Checked) -> list[Finding]:
     if not c.evidence.support.any() or c.given:
         return []
     d = c.clearing.difference
-    chroma = cv2.magnitude(cv2.extractChannel(d, 1), cv2.extractChannel(d, 2))
-    core = cv2.erode((c.covered > 0.5).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    alike = core & (chroma < 0.008) & (d[..., 0] > -0.5) & (d[..., 0] < 0.1)
-    # A hole in a coloured product is dimmed and tinted by it, but has far less hue than what is round it, and is even.
-    around = (_AROUND, _AROUND)
-    local = cv2.blur(chroma * core, around) / np.maximum(cv2.blur(core.astype(np.float32), around), 0.05)
-    alike |= core & (local > 0.25) & (chroma < 0.3 * local) & (d[..., 0] > -1.3) & (c.evidence.steps < _EVEN)
-    alike = cv2.morphologyEx(alike.astype(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
+    core = cv2.erode(c.kept.view(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    # Smooth over a wide window, so every fourth pixel will do.
+    there = np.ascontiguousarray(core[::4, ::4])
+    chroma = np.where(there, np.hypot(d[::4, ::4, 1], d[::4, ::4, 2]), np.float32(0))
+    around = (_AROUND // 4, _AROUND // 4)
+    local = cv2.blur(chroma, around) / np.maximum(cv2.blur(there.astype(np.float32), around), 0.05)
+    alike = _alike(core, d, cv2.resize(local, core.shape[::-1]), c.evidence.steps)
+    alike = cv2.morphologyEx(alike.view(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
     limit = c.spec.limits.left_behind
     whole = alike.size
-    _, stats = islands(alike)
+    pieces = islands(alike)
     found = []
-    for i in sorted(range(1, len(stats)), key=lambda i: -int(stats[i, 4]))[:_LISTED]:
-        x, y, w, h, area = (int(v) for v in stats[i])
-        share = 100 * area / whole
+    for i in by_size(pieces)[:_LISTED]:
+        share = 100 * int(pieces.area[i]) / whole
         if share <= limit:
             break
         found.append(
@@ -37,7 +38,7 @@ def check(c: Checked) -> list[Finding]:
                 check="left-behind",
                 severity="look",
                 message=f"Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop",
-                place=c.place_from_analysis(x, y, w, h),
+                place=c.place_from_analysis(*pieces.rect(i)),
                 figure=round(share, 3),
                 limit=limit,
                 unit="% of photo",
@@ -45,3 +46,20 @@ def check(c: Checked) -> list[Finding]:
             )
         )
     return found
+
+
+@compiled
+def _alike(core: Mask, difference: Float, local: Float, steps: Float) -> Mask:
+    """Product pixels that look like backdrop, by themselves or beside the hue that is round them.
+
+    A hole in a coloured product is dimmed and tinted by it, but has far less hue than what is round it, and is even.
+    """
+    out = np.zeros(core.shape, np.bool_)
+    for y in range(core.shape[0]):
+        for x in range(core.shape[1]):
+            if core[y, x]:
+                shade, red, blue = difference[y, x, 0], difference[y, x, 1], difference[y, x, 2]
+                hue = np.sqrt(red * red + blue * blue)
+                tinted = local[y, x] > 0.25 and hue < 0.3 * local[y, x] and shade > -1.3 and steps[y, x] < _EVEN
+                out[y, x] = tinted or (hue < 0.008 and -0.5 < shade < 0.1)
+    return out

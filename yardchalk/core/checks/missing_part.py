@@ -3,7 +3,9 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, islands
+from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.compiled import compiled
 
 _LISTED = 6
 
@@ -12,30 +14,26 @@ def check(c: Checked) -> list[Finding]:
     """Dropped places with a colour of their own, or far darker than a shadow, or lighter than the backdrop."""
     if not c.evidence.support.any() or c.given:
         return []
-    features = c.evidence.features
-    chroma = cv2.magnitude(cv2.extractChannel(features, 1), cv2.extractChannel(features, 2))
-    noise = max(0.15, 40 * c.evidence.chroma_noise)
-    odd = (chroma > noise) | (features[..., 0] < -1.6) | (features[..., 0] > 0.15)
+    odd = _odd(c.evidence.features, max(0.15, 40 * c.evidence.chroma_noise))
     near = cv2.dilate((c.covered > 0.1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     odd &= ~near
     odd = cv2.morphologyEx(odd.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
-    labels, stats = islands(odd)
+    pieces = islands(odd)
     limit = c.spec.limits.missing_part
     found = []
-    for i in sorted(range(1, len(stats)), key=lambda i: -int(stats[i, 4]))[:_LISTED]:
-        x, y, w, h, area = (int(v) for v in stats[i])
-        share = 100 * area / odd.size
+    for i in by_size(pieces)[:_LISTED]:
+        share = 100 * int(pieces.area[i]) / odd.size
         if share <= limit:
             break
-        piece = labels[y : y + h, x : x + w] == i
-        other = bool(c.clearing.surroundings[y : y + h, x : x + w][piece].mean() > 0.5)
+        box = pieces.box(i)
+        other = bool(c.clearing.surroundings[box][pieces.labels[box] == i].mean() > 0.5)
         what = "Another surface in the frame was cleared away" if other else "A part with its own colour was cleared away"
         found.append(
             Finding(
                 check="missing-part",
                 severity="look",
                 message=f"{what}: {share:.2f} % of the photo",
-                place=c.place_from_analysis(x, y, w, h),
+                place=c.place_from_analysis(*pieces.rect(i)),
                 figure=round(share, 3),
                 limit=limit,
                 unit="% of photo",
@@ -58,3 +56,15 @@ def check(c: Checked) -> list[Finding]:
             ),
         )
     return found
+
+
+@compiled
+def _odd(features: Float, noise: float) -> Mask:
+    """Where neither backdrop nor shadow is: with a hue beyond the noise, or too dark, or too light."""
+    h, w = features.shape[:2]
+    out = np.empty((h, w), np.bool_)
+    for y in range(h):
+        for x in range(w):
+            shade, red, blue = features[y, x, 0], features[y, x, 1], features[y, x, 2]
+            out[y, x] = red * red + blue * blue > noise * noise or shade < -1.6 or shade > 0.15
+    return out

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, islands
+from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
 from yardchalk.core.colour import Float, Mask, darkest, top
 
 # JPEG compresses by blocks of 8 px (16 with the smoothing across them), so next to an edge it moves backdrop pixels.
@@ -46,17 +46,16 @@ def check(c: Checked) -> list[Finding]:
                 )
             )
         off &= ~moved
-    labels, stats = islands(off)
-    for i in sorted(range(1, len(stats)), key=lambda i: -int(stats[i, 4]))[:_LISTED]:
-        x, y, w, h, area = (int(v) for v in stats[i])
-        piece = labels[y : y + h, x : x + w] == i
-        least = int(low[y : y + h, x : x + w][piece].min()) // step
+    pieces = islands(off)
+    for i in by_size(pieces)[:_LISTED]:
+        box, area = pieces.box(i), int(pieces.area[i])
+        least = int(low[box][pieces.labels[box] == i].min()) // step
         findings.append(
             Finding(
                 check="off-white",
                 severity="fix",
                 message=f"Backdrop is not white: {area:,} px, darkest {least}",
-                place=c.place_from_result(x, y, w, h),
+                place=c.place_from_result(*pieces.rect(i)),
                 figure=area,
                 limit=0,
                 unit="px",

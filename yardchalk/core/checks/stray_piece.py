@@ -9,23 +9,23 @@ def check(c: Checked) -> list[Finding]:
     """One finding for all pieces smaller than the limit's share of the largest piece; its place is the largest of them."""
     if c.given:
         return []
-    labels, stats = islands(c.covered > 0.5)
-    order = by_size(labels, stats, labels > 0)
+    pieces = islands(c.kept)
+    order = by_size(pieces)
     if not order:
         return []
     limit = c.spec.limits.stray_piece
-    whole = int(stats[order[0], 4])
-    strays = [i for i in order if _LEAST <= stats[i, 4] < whole * limit / 100]
+    whole = int(pieces.area[order[0]])
+    strays = [i for i in order if _LEAST <= pieces.area[i] < whole * limit / 100]
     if not strays:
         return []
-    x, y, w, h, area = (int(v) for v in stats[strays[0]])
+    area = int(pieces.area[strays[0]])
     count = "A small piece was" if len(strays) == 1 else f"{len(strays)} small pieces were"
     return [
         Finding(
             check="stray-piece",
             severity="look",
             message=f"{count} kept apart from the product, the largest {round(area / c.analysis_scale**2):,} px",
-            place=c.place_from_analysis(x, y, w, h),
+            place=c.place_from_analysis(*pieces.rect(strays[0])),
             figure=round(100 * area / whole, 3),
             limit=limit,
             unit="% of product",

@@ -2,8 +2,10 @@
 
 import struct
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
+import cv2
 import numpy as np
 import pyvips
 from pydantic import BaseModel
@@ -129,6 +131,14 @@ def _profile_name(icc: bytes) -> str:
     return "embedded profile"
 
 
+@cache
+def srgb_profile() -> bytes:
+    """The profile that we write: nothing is to be converted from it."""
+    empty = pyvips.Image.black(1, 1, bands=3).copy(interpretation="srgb")
+    written = pyvips.Image.new_from_buffer(empty.pngsave_buffer(profile="srgb"), "")
+    return bytes(written.get("icc-profile-data"))
+
+
 def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_side: int | None = None) -> Picture:
     """Decode a photo file: turned upright, converted from its profile to sRGB, alpha kept, 16 bits kept.
 
@@ -161,7 +171,7 @@ def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_sid
     try:
         image = image.autorot()
         sixteen = image.format in ("ushort", "short")
-        if image.get_typeof("icc-profile-data"):
+        if image.get_typeof("icc-profile-data") and bytes(image.get("icc-profile-data")) != srgb_profile():
             try:
                 image = image.icc_transform("srgb", embedded=True, intent="relative", depth=16 if sixteen else 8)
             except pyvips.Error:
@@ -179,8 +189,8 @@ def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_sid
     if values.ndim == 2:
         values = values[..., None]
     bands = values.shape[2]
-    alpha = np.ascontiguousarray(values[..., -1]) if bands in (2, 4) else None
-    colour = np.repeat(values[..., :1], 3, axis=2) if bands < 3 else values[..., :3]
+    alpha = cv2.extractChannel(values, bands - 1) if bands in (2, 4) else None
+    colour = values if bands == 3 else cv2.cvtColor(values, cv2.COLOR_RGBA2RGB) if bands == 4 else np.repeat(values[..., :1], 3, axis=2)
     if alpha is not None and int(alpha.min()) == int(np.iinfo(alpha.dtype).max):
         alpha = None
     scale = 1.0 if full is None else max(values.shape[:2]) / full

@@ -69,10 +69,13 @@ class Tone:
     def gain(self) -> float:
         return 1 / float(decode(np.array(self.white_point / 255)))
 
-    def factors(self, frame: tuple[int, int], rows: slice, columns: slice) -> Float | float:
-        """Factor on linear light, or factors (rows, columns), for a region of a frame (height, width) at any scale."""
+    def factors(self, frame: tuple[int, int], rows: slice, columns: slice) -> Float:
+        """Factors on linear light for a region of a frame (height, width) at any scale.
+
+        float32, shape (rows, columns); or (1, 1) if it is one factor everywhere.
+        """
         if self.evening is None:
-            return self.gain
+            return np.full((1, 1), self.gain, np.float32)
         h, w = frame
         eh, ew = self.evening.shape[:2]
         sy, sx = eh / h, ew / w

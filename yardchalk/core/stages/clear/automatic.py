@@ -8,12 +8,15 @@ that are not reached but look just like the backdrop round the product. What rem
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
+from yardchalk.core.compiled import compiled
+from yardchalk.core.regions import HELD, REACHED, Flood, pieces_of
 from yardchalk.core.stages.clear.evidence import Evidence
 
 _ROUNDS = (6.0, 7.5, 9.0, 11.0, 13.0, 16.0, 19.0)  # tolerances, in units of the backdrop's noise
@@ -47,30 +50,30 @@ class Clearing:
 def clear_automatically(evidence: Evidence) -> Clearing:
     """Find the product by the evidence alone. Deterministic."""
     h, w = evidence.steps.shape
-    first = _joined(evidence.steps < _ROUNDS[0], _border((h, w)) & evidence.support)
+    flood = Flood(evidence.steps, _border((h, w)) & evidence.support & (evidence.steps < _ROUNDS[0]))
+    flood.rise(_ROUNDS[0])
+    flood.settle()
+    first = flood.reached
     # What the first round leaves over is where the product is; all else is looked at no more.
     at = _rest_box(first)
     whole = h * w
     part = evidence.cropped(at)
     reached, held, tolerance = _flood(part, np.ascontiguousarray(first[at]), whole)
-    difference = part.features - _nearby_backdrop(part.features, reached)
-    _release(held, reached, difference, part, whole)
-    difference, reached = _spread_by_likeness(part, reached, held)
-    gaps, differences, rest = np.zeros((h, w), bool), np.zeros((h, w, 3), np.float32), np.zeros((h, w), bool)
-    gaps[at] = _find_gaps(part, reached, difference, whole)
-    differences[at] = difference
-    rest[at] = ~reached
-    product, surroundings = _sort_pieces(rest & ~gaps, differences, evidence.chroma_noise)
-    return Clearing(product, gaps, surroundings, differences, tolerance)
+    difference = _from_nearby(part.features, reached)
+    if _release(held, reached, difference, part, whole):
+        difference = _from_nearby(part.features, reached)
+    difference, reached = _spread_by_likeness(part, reached, held, difference)
+    gaps = _find_gaps(part, reached, difference, whole)
+    product, surroundings = _sort_pieces(~reached & ~gaps, difference, part.chroma_noise, at, (h, w))
+    product, gaps, surroundings, difference = (_placed(mask, at, (h, w)) for mask in (product, gaps, surroundings, difference))
+    return Clearing(product, gaps, surroundings, difference, tolerance)
 
 
-def _joined(passable: Mask, seeds: Mask) -> Mask:
-    """The connected pieces of what is passable that hold a seed; seeds are few."""
-    n, labels = cv2.connectedComponents(_eight(passable), connectivity=4)
-    hit = np.zeros(n, bool)
-    hit[labels[seeds]] = True
-    hit[0] = False
-    return hit[labels]
+def _placed(part: NDArray[Any], at: tuple[slice, slice], shape: tuple[int, int]) -> NDArray[Any]:
+    """A part of the picture in its place, nothing (zero) around it."""
+    whole = np.zeros((*shape, *part.shape[2:]), part.dtype)
+    whole[at] = part
+    return whole
 
 
 def _rest_box(reached: Mask) -> tuple[slice, slice]:
@@ -101,49 +104,31 @@ def _disc(size: int) -> NDArray[np.uint8]:
 def _flood(evidence: Evidence, reached: Mask, whole: int) -> tuple[Mask, Mask, float]:
     """Rounds of rising tolerance from what the first one reached; `whole` is the area of the frame, px."""
     steps = evidence.steps
-    h, w = steps.shape
     ridge = cv2.dilate(steps, np.ones((9, 9), np.uint8))
-    held = np.zeros((h, w), bool)
+    flood = Flood(steps, reached)
     held_area = 0
     tolerance = _ROUNDS[0]
     for tolerance in _ROUNDS[1:]:
-        # All that is reached is joined to the border of the part, so its seeds there stand for all of it.
-        now = _joined(((steps < tolerance) | reached) & ~held, reached & _border((h, w))) | reached
-        if reached.any():
-            new = now & ~reached
-            pieces, stats = _pieces(new, 4)
-            large = np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 1e-4 * whole) + 1
-            for i in large:
-                area = int(stats[i, cv2.CC_STAT_AREA])
-                box = _box(stats[i], 7, (h, w))
-                piece = pieces[box] == i
-                facing = piece & ~_eroded(piece) & _near(reached[box], 12)
+        if flood.rise(tolerance) and reached.any():
+            pieces = pieces_of(flood.new, diagonal=False)
+            for i in np.flatnonzero(pieces.area >= 1e-4 * whole):
+                area = int(pieces.area[i])
+                box = pieces.box(int(i), 7)
+                piece = pieces.labels[box] == i
+                before = flood.state[box] == REACHED
+                facing = piece & ~_eroded(piece) & _near(before, 12)
                 if not facing.any():
                     continue
                 height = float(np.median(ridge[box][facing]))
                 if height > max(1.7 * tolerance, 13.0 if area > 0.002 * whole else 22.0):
                     # Hold its border ridge too, so that the flood does not creep round it in later rounds.
-                    others = (pieces[box] > 0) & ~piece & (steps[box] < 0.7 * tolerance)
-                    held[box] |= (cv2.dilate(_eight(piece), _disc(11)) > 0) & ~reached[box] & ~others
+                    others = (pieces.labels[box] > 0) & ~piece & (steps[box] < 0.7 * tolerance)
+                    flood.state[box][(cv2.dilate(_eight(piece), _disc(11)) > 0) & ~before & ~others] = HELD
                     held_area += area
-            now = now & ~held
-        reached |= now
+        flood.settle()
         if held_area > 0.01 * whole and tolerance >= 13:
             break
-    return reached, held, tolerance
-
-
-def _pieces(mask: Mask, connectivity: int) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(_eight(mask), connectivity=connectivity)
-    return labels, stats
-
-
-def _box(stat: NDArray[np.int32], margin: int, shape: tuple[int, int]) -> tuple[slice, slice]:
-    x, y, w, h = (int(v) for v in stat[:4])
-    return (
-        slice(max(y - margin, 0), min(y + h + margin, shape[0])),
-        slice(max(x - margin, 0), min(x + w + margin, shape[1])),
-    )
+    return flood.reached, flood.state == HELD, tolerance
 
 
 def _eroded(mask: Mask) -> Mask:
@@ -154,8 +139,8 @@ def _near(mask: Mask, distance: int) -> Mask:
     return cv2.distanceTransform(_eight(~mask), cv2.DIST_L2, 3) < distance
 
 
-def _nearby_backdrop(features: Float, reached: Mask) -> Float:
-    """Features of the backdrop round each place: the reached area, carried smoothly into the rest.
+def _from_nearby(features: Float, reached: Mask) -> Float:
+    """The features less those of the backdrop round each place: the reached area, carried smoothly into the rest.
 
     Pull-push: averaged to coarser and coarser pictures, and filled in from them where nothing is known. Done at a
     quarter of the size, since it is smooth.
@@ -173,43 +158,56 @@ def _nearby_backdrop(features: Float, reached: Mask) -> Float:
         out = cv2.pyrUp(out, dstsize=(weight.shape[1], weight.shape[0]))
         share = np.minimum(weight * 8, 1)[..., None]
         out = share * (value / np.maximum(weight, 1e-6)[..., None]) + (1 - share) * out
-    return cv2.resize(out, (w, h), interpolation=cv2.INTER_LINEAR)
+    nearby = cv2.resize(out, (w, h), interpolation=cv2.INTER_LINEAR)
+    return cv2.subtract(features, nearby, dst=nearby)
 
 
 def _chroma(difference: Float) -> Float:
-    return cv2.magnitude(cv2.extractChannel(difference, 1), cv2.extractChannel(difference, 2))
+    """Length of the two chromas: (...) from (..., 3)."""
+    return np.hypot(difference[..., 1], difference[..., 2])
 
 
-def _release(held: Mask, reached: Mask, difference: Float, evidence: Evidence, whole: int) -> None:
-    """Give back to the backdrop what was held though it looks like backdrop: rough patches of paper."""
-    h, w = held.shape
+def _release(held: Mask, reached: Mask, difference: Float, evidence: Evidence, whole: int) -> bool:
+    """Give back to the backdrop what was held though it looks like backdrop, rough patches of paper; whether any was."""
     likeness = max(0.02, 18 * evidence.chroma_noise)
-    labels, stats = _pieces(held, 8)
-    for i in range(1, len(stats)):
-        if stats[i, cv2.CC_STAT_AREA] > 0.008 * whole:
+    pieces = pieces_of(held, diagonal=True)
+    released = False
+    for i in range(1, pieces.area.size):
+        if pieces.area[i] > 0.008 * whole:
             continue
-        box = _box(stats[i], 0, (h, w))
-        piece = labels[box] == i
+        box = pieces.box(i)
+        piece = pieces.labels[box] == i
         shade, *chroma = np.median(difference[box][piece], axis=0)
         if float(np.hypot(*chroma)) < likeness and abs(float(shade)) < 0.03:
             held[box] &= ~piece
             reached[box] |= piece
+            released = True
+    return released
 
 
-def _spread_by_likeness(evidence: Evidence, reached: Mask, held: Mask) -> tuple[Float, Mask]:
+def _spread_by_likeness(evidence: Evidence, reached: Mask, held: Mask, difference: Float) -> tuple[Float, Mask]:
     """Go on from the reached area over higher steps, as long as what lies there is the backdrop, at most shaded."""
-    difference = evidence.features - _nearby_backdrop(evidence.features, reached)
     for _ in range(2):
-        shade = difference[..., 0]
-        like = (_chroma(difference) < 0.012) & (shade < 0.03) & (shade > -0.8)
-        passable = ((evidence.steps < _LIKENESS_STEP) & like & ~held) | reached
-        more = _joined(passable, reached & _border(reached.shape)) | reached
-        gained = int(more.sum()) - int(reached.sum())
-        reached = more
-        difference = evidence.features - _nearby_backdrop(evidence.features, reached)
+        flood = Flood(_cost_of_likeness(evidence.steps, difference, held), reached)
+        gained = flood.rise(_LIKENESS_STEP)
+        flood.settle()
+        reached = flood.reached
         if gained < 200:
             break
+        difference = _from_nearby(evidence.features, reached)
     return difference, reached
+
+
+@compiled
+def _cost_of_likeness(steps: Float, difference: Float, held: Mask) -> Float:
+    """The steps where what lies there is like the backdrop and not held, else infinite."""
+    out = np.empty_like(steps)
+    for y in range(steps.shape[0]):
+        for x in range(steps.shape[1]):
+            shade, red, blue = difference[y, x, 0], difference[y, x, 1], difference[y, x, 2]
+            like = red * red + blue * blue < 0.012 * 0.012 and -0.8 < shade < 0.03 and not held[y, x]
+            out[y, x] = steps[y, x] if like else np.inf
+    return out
 
 
 def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int) -> Mask:
@@ -217,23 +215,25 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
     steps = evidence.steps
     h, w = steps.shape
     ridge = cv2.dilate(steps, np.ones((7, 7), np.uint8))
-    telling = (_chroma(difference) > 0.1) | (difference[..., 0] < -0.4)
     gaps = np.zeros((h, w), bool)
     # On a coloured backdrop light changes hue in the shade, so a gap may do so too. A label may be as near in hue, though;
     # only a lattice, with many openings alike, is told from it.
-    own = float(np.median(_chroma(evidence.features)[_eroded(reached)][::7])) if reached.any() else 0.0
+    sample = np.flatnonzero(_eroded(reached))[::7]
+    own = float(np.median(_chroma(evidence.features.reshape(-1, 3)[sample]))) if sample.size else 0.0
     likeness = max(_GAP_LIKENESS, 6.5 * own)
     less_alike: Mask = np.zeros((h, w), bool)
     openings = 0
     for tolerance in _GAP_ROUNDS:
-        labels, stats = _pieces((steps < tolerance) & ~reached & ~gaps & ~less_alike, 4)
-        for i in np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= 80e-6 / 2.56 * whole) + 1:
-            box = _box(stats[i], 5, (h, w))
-            piece = labels[box] == i
-            shade, red, blue = (float(v) for v in difference[box][piece].mean(0))
-            light = float(evidence.features[box][piece][:, 0].mean())
+        pieces = pieces_of((steps < tolerance) & ~reached & ~gaps & ~less_alike, diagonal=False)
+        large = np.flatnonzero(pieces.area >= 80e-6 / 2.56 * whole)
+        differences, lights = pieces.means(difference), pieces.means(evidence.features)[:, 0]
+        for i in large:
+            box = pieces.box(int(i), 5)
+            piece = pieces.labels[box] == i
+            shade, red, blue = (float(v) for v in differences[i])
+            light = float(lights[i])
             unlike = float(np.hypot(red, blue))
-            area = int(stats[i, cv2.CC_STAT_AREA])
+            area = int(pieces.area[i])
             # A gap has an edge of the product all round; a pale stretch of the product itself has not.
             round_it = (cv2.dilate(_eight(piece), np.ones((9, 9), np.uint8)) > 0) & ~(
                 cv2.dilate(_eight(piece), np.ones((3, 3), np.uint8)) > 0
@@ -243,7 +243,7 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
             if unlike > likeness or not lit:
                 continue
             sure = unlike < 0.002 and area < 0.01 * whole
-            if area > 200 and not sure and not _open_shape(piece, telling[box]):
+            if area > 200 and not sure and not _open_shape(piece, _telling(difference[box])):
                 continue
             if float((ridge[box][round_it] > 20).mean()) > 0.8:
                 lattice = unlike > _GAP_LIKENESS
@@ -251,6 +251,11 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
                 into = less_alike if lattice else gaps
                 into[box] |= piece
     return gaps | less_alike if openings >= _LATTICE else gaps
+
+
+def _telling(difference: Float) -> Mask:
+    """What is plainly printed or coloured, not backdrop."""
+    return (_chroma(difference) > 0.1) | (difference[..., 0] < -0.4)
 
 
 def _open_shape(piece: Mask, telling: Mask) -> bool:
@@ -268,31 +273,36 @@ def _open_shape(piece: Mask, telling: Mask) -> bool:
     if area < 0.72 * int(hull.sum()):
         return False
     rim = (hull > 0) & ~_eroded(hull > 0)
-    labels, stats = _pieces((hull > 0) & ~piece, 8)
-    on_rim = set(np.unique(labels[rim]).tolist())
-    islands = [j for j in range(1, len(stats)) if j not in on_rim and stats[j, cv2.CC_STAT_AREA] > 60]
-    return not any(float(telling[labels == j].mean()) > 0.3 for j in islands)
+    pieces = pieces_of((hull > 0) & ~piece, diagonal=True)
+    on_rim = set(np.unique(pieces.labels[rim]).tolist())
+    islands = [j for j in range(1, pieces.area.size) if j not in on_rim and pieces.area[j] > 60]
+    return not any(float(telling[pieces.labels == j].mean()) > 0.3 for j in islands)
 
 
-def _sort_pieces(rest: Mask, difference: Float, chroma_noise: float) -> tuple[Mask, Mask]:
-    """Split what is not backdrop into product and surroundings; specks are neither."""
-    h, w = rest.shape
-    labels, stats = _pieces(rest, 8)
-    n = len(stats)
-    area = stats[:, cv2.CC_STAT_AREA].astype(float)
+def _sort_pieces(rest: Mask, difference: Float, chroma_noise: float, at: tuple[slice, slice], frame: tuple[int, int]) -> tuple[Mask, Mask]:
+    """Split what is not backdrop into product and surroundings; specks are neither. `at`: where this part is in the frame."""
+    h, w = frame
+    pieces = pieces_of(rest, diagonal=True)
+    n = pieces.area.size
+    area = pieces.area.astype(float)
+    top, left = at[0].start, at[1].start
+    ring = np.ascontiguousarray(_border(frame)[at])
+    corners = np.zeros(frame, bool)
+    corners[[0, 0, -1, -1], [0, -1, 0, -1]] = True
     corner = np.zeros(n, bool)
-    corner[labels[[0, 0, -1, -1], [0, -1, 0, -1]]] = True
-    along_frame = np.bincount(labels[_border(rest.shape)], minlength=n) / 2
-    middle = np.bincount(labels[h // 4 : h - h // 4, w // 4 : w - w // 4].ravel(), minlength=n)
+    corner[pieces.labels[corners[at]]] = True
+    along_frame = np.bincount(pieces.labels[ring], minlength=n) / 2
+    inner = pieces.labels[max(h // 4 - top, 0) : max(h - h // 4 - top, 0), max(w // 4 - left, 0) : max(w - w // 4 - left, 0)]
+    middle = np.bincount(inner.ravel(), minlength=n)
     around = (corner | (along_frame > 0.1 * min(h, w))) & (middle < 0.02 * area)
     around[0] = False
     kept = ~around
     kept[0] = False
     largest = area[kept].max(initial=0)
     kept &= area >= max(25 * h * w / 2.56e6, 1e-3 * largest)
-    unlike = np.maximum(_chroma(difference) / max(0.02, 12 * chroma_noise), np.abs(difference[..., 0]) / 0.12)
     for i in np.flatnonzero(kept):
-        box = _box(stats[i], 0, (h, w))
-        if float(np.percentile(unlike[box][labels[box] == i], 90)) < 1:
-            kept[i] = False
-    return kept[labels], around[labels]
+        box = pieces.box(int(i))
+        there = difference[box][pieces.labels[box] == i]
+        unlike = np.maximum(_chroma(there) / max(0.02, 12 * chroma_noise), np.abs(there[:, 0]) / 0.12)
+        kept[i] = float(np.percentile(unlike, 90)) >= 1
+    return pieces.chosen(kept), pieces.chosen(around)

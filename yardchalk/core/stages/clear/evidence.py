@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.colour import Float, Mask, to_linear, to_log
+from yardchalk.core.colour import Float, Mask, log_table, to_linear
+from yardchalk.core.compiled import compiled
 
 # Steepness is never divided by less than this (log light per px): the steps that 8-bit and JPEG rounding make on a
 # noiseless backdrop. In order: shade, chroma, chroma; at the fine scale and at the coarse one.
@@ -61,62 +62,76 @@ class Evidence:
 def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Evidence:
     """Evidence from the analysis picture: coded pixels (h, w, 3), uint8."""
     h, w = pixels.shape[:2]
-    log = to_log(pixels) - np.minimum(backdrop.log_light(w, h), 0.0)
-    r, g, b = cv2.split(log)
-    planes = (0.25 * r + 0.5 * g + 0.25 * b, r - g, b - g)
-    support = cv2.resize(backdrop.support.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
+    planes = _planes(pixels, log_table(), backdrop.log_light(w, h))
+    support = cv2.resize(backdrop.support.view(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
+    half = ((w + 1) // 2, (h + 1) // 2)
     quiet = _noise_scale(pixels, support)
-    at = np.ix_(range(0, h, 3), range(0, w, 3))
-    there = support[at]
+    quiet_fine, quiet_half = cv2.resize(quiet, (w, h)), cv2.resize(quiet, half)
+    there = np.ascontiguousarray(support[::3, ::3])
+    there_half = np.ascontiguousarray(cv2.resize(support.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0
     fine = np.zeros((h, w), np.float32)
-    coarse = np.zeros(((h + 1) // 2, (w + 1) // 2), np.float32)
+    coarse = np.zeros(half[::-1], np.float32)
     smooth = []
     noise = []
     for i, plane in enumerate(planes):
         blurred = cv2.GaussianBlur(plane, (0, 0), 1.0 if i == 0 else 1.5)
         smooth.append(blurred)
         soft_x, soft_y = _soft_slope(plane)
-        g = _sharp_steepness(blurred, soft_x, soft_y)
-        sigma = max(float(np.median(g[at][there])) / 1.177, _FLOOR_FINE[i])
-        noise.append(sigma)
-        fine += np.square(g * (quiet / sigma))
+        noise.append(
+            _add_steps(fine, blurred, cv2.resize(soft_x, (w, h)), cv2.resize(soft_y, (w, h)), quiet_fine, there, 3, _FLOOR_FINE[i])
+        )
         # The coarse scale: sigma 2 (2.5 for chroma) is sigma 1 (1.25) at half size.
-        half = cv2.resize(plane, (coarse.shape[1], coarse.shape[0]), interpolation=cv2.INTER_AREA)
-        half = cv2.GaussianBlur(half, (0, 0), 1.0 if i == 0 else 1.25)
-        shape = (coarse.shape[1], coarse.shape[0])
-        g = _sharp_steepness(half, 2 * cv2.resize(soft_x, shape), 2 * cv2.resize(soft_y, shape)) / 2
-        quiet_half = cv2.resize(quiet, shape, interpolation=cv2.INTER_AREA)
-        there_half = cv2.resize(support.astype(np.uint8), shape, interpolation=cv2.INTER_NEAREST) > 0
-        sigma = max(float(np.median(g[::2, ::2][there_half[::2, ::2]])) / 1.177, _FLOOR_COARSE[i])
-        coarse += np.square(g * (quiet_half / sigma))
-    steps = np.sqrt(np.maximum(fine, cv2.resize(coarse, (w, h), interpolation=cv2.INTER_LINEAR)))
-    rough = np.abs(planes[0][at] - smooth[0][at])[there]
-    return Evidence(np.dstack(smooth), steps, support, max(noise[1:]), float(np.median(rough)) * 1.48)
+        small = cv2.GaussianBlur(cv2.resize(plane, half, interpolation=cv2.INTER_AREA), (0, 0), 1.0 if i == 0 else 1.25)
+        soft_x, soft_y = 2 * cv2.resize(soft_x, half), 2 * cv2.resize(soft_y, half)
+        _add_steps(coarse, small, soft_x, soft_y, quiet_half, there_half, 2, 2 * _FLOOR_COARSE[i])
+    np.maximum(fine, cv2.resize(coarse, (w, h), interpolation=cv2.INTER_LINEAR), out=fine)
+    rough = np.abs(planes[0, ::3, ::3] - smooth[0][::3, ::3])[there]
+    return Evidence(cv2.merge(smooth), np.sqrt(fine, out=fine), support, max(noise[1:]), float(np.median(rough)) * 1.48)
+
+
+@compiled
+def _planes(pixels: NDArray[np.uint8], table: Float, lit: Float) -> Float:
+    """Shade and chromas (3, h, w) of pixels against the log light of the backdrop (h, w, 3)."""
+    h, w = pixels.shape[:2]
+    out = np.empty((3, h, w), np.float32)
+    quarter, half = np.float32(0.25), np.float32(0.5)
+    for y in range(h):
+        for x in range(w):
+            r = table[pixels[y, x, 0]] - min(lit[y, x, 0], np.float32(0))
+            g = table[pixels[y, x, 1]] - min(lit[y, x, 1], np.float32(0))
+            b = table[pixels[y, x, 2]] - min(lit[y, x, 2], np.float32(0))
+            out[0, y, x] = quarter * r + half * g + quarter * b
+            out[1, y, x] = r - g
+            out[2, y, x] = b - g
+    return out
 
 
 def _noise_scale(pixels: NDArray[np.uint8], support: Mask) -> Float:
-    """How much quieter, 0..1, a pixel's log light would be if it were as light as the backdrop.
+    """How much quieter, 0..1, a pixel's log light would be if it were as light as the backdrop; at a quarter of the size.
 
     Shot noise relative to the signal goes with one over its root, and so, nearly, do the steps of 8-bit coding.
     """
     h, w = support.shape
-    small = cv2.resize(pixels, ((w + 3) // 4, (h + 3) // 4), interpolation=cv2.INTER_AREA)
-    light = np.maximum(to_linear(small).mean(2), 4e-3)
-    normal = np.median(light[cv2.resize(support.astype(np.uint8), (light.shape[1], light.shape[0])) > 0])
-    scale = np.minimum(np.sqrt(light / normal), 1.0).astype(np.float32)
-    return cv2.resize(scale, (w, h), interpolation=cv2.INTER_LINEAR)
-
-
-def _slopes(plane: Float) -> tuple[Float, Float]:
-    return cv2.Sobel(plane, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plane, cv2.CV_32F, 0, 1, scale=1 / 8)
+    size = ((w + 3) // 4, (h + 3) // 4)
+    light = np.maximum(cv2.transform(to_linear(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)), np.full((1, 3), 1 / 3)), 4e-3)
+    normal = np.median(light[cv2.resize(support.view(np.uint8), size) > 0])
+    return np.minimum(np.sqrt(light / normal), 1.0).astype(np.float32)
 
 
 def _soft_slope(plane: Float) -> tuple[Float, Float]:
-    """Slope of the plane without its detail (computed at a quarter of the size), per px."""
+    """Slope of the plane without its detail, per px, at a quarter of the size."""
     h, w = plane.shape
     small = cv2.resize(plane, ((w + 3) // 4, (h + 3) // 4), interpolation=cv2.INTER_AREA)
-    x, y = _slopes(cv2.GaussianBlur(small, (0, 0), _SOFT / 4))
-    return cv2.resize(x, (w, h)) / 4, cv2.resize(y, (w, h)) / 4
+    small = cv2.GaussianBlur(small, (0, 0), _SOFT / 4)
+    return cv2.Sobel(small, cv2.CV_32F, 1, 0, scale=1 / 32), cv2.Sobel(small, cv2.CV_32F, 0, 1, scale=1 / 32)
+
+
+def _add_steps(total: Float, plane: Float, soft_x: Float, soft_y: Float, quiet: Float, there: Mask, stride: int, floor: float) -> float:
+    """Add to `total` the squared steepness of the plane in units of its noise where it is quiet; returns that noise."""
+    steep = _sharp_steepness(plane, soft_x, soft_y)
+    sigma = max(float(np.median(steep[::stride, ::stride][there])) / 1.177, floor)
+    _add_squared(total, steep, quiet, 1 / sigma)
+    return sigma
 
 
 def _sharp_steepness(plane: Float, soft_x: Float, soft_y: Float) -> Float:
@@ -125,5 +140,24 @@ def _sharp_steepness(plane: Float, soft_x: Float, soft_y: Float) -> Float:
     The soft border of a shadow loses its slope by the subtraction; the halo that the subtraction leaves beside a
     sharp border has no slope of its own.
     """
-    x, y = _slopes(plane)
-    return np.minimum(cv2.magnitude(x, y), cv2.magnitude(x - soft_x, y - soft_y))
+    x, y = cv2.Sobel(plane, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plane, cv2.CV_32F, 0, 1, scale=1 / 8)
+    _lesser_length(x, y, soft_x, soft_y)
+    return x
+
+
+@compiled
+def _lesser_length(x: Float, y: Float, soft_x: Float, soft_y: Float) -> None:
+    """Into `x`: the length of (x, y), or of it without its soft part, whichever is less."""
+    for i in range(x.shape[0]):
+        for j in range(x.shape[1]):
+            u, v = x[i, j] - soft_x[i, j], y[i, j] - soft_y[i, j]
+            x[i, j] = np.sqrt(min(x[i, j] * x[i, j] + y[i, j] * y[i, j], u * u + v * v))
+
+
+@compiled
+def _add_squared(total: Float, steep: Float, quiet: Float, factor: float) -> None:
+    f = np.float32(factor)
+    for y in range(total.shape[0]):
+        for x in range(total.shape[1]):
+            step = steep[y, x] * quiet[y, x] * f
+            total[y, x] += step * step

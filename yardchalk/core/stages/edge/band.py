@@ -14,17 +14,18 @@ Everything is computed for the band's pixels alone; the rest of the photo is nev
 """
 
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import LUMA, Coded, Float, Mask, encode_quickly, linear_table, luma_light, top
+from yardchalk.core.colour import LUMA, Coded, Float, Mask, code_table, linear_table, top
+from yardchalk.core.compiled import compiled
 
 _ROUNDS = 2
 _TAIL = 1.0  # in reaches of the lens
-_PIECE = 1 << 18  # band pixels
+_RED, _GREEN, _BLUE = (np.float32(weight) for weight in LUMA)
+Places = NDArray[np.intp]
 
 
 @dataclass(frozen=True)
@@ -121,13 +122,12 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
         alpha[band] = 1
         nothing = np.zeros((h, w), np.float32)
         return Solution(alpha, cv2.merge([nothing] * 4), cv2.merge([nothing] * 4), nothing, nothing)
-    table = linear_table(256)
     seen = _seen(pixels, rows, columns)
-    behind = _nearest(pixels, table, backdrop, rows, columns)
+    behind = _nearest(pixels, backdrop, rows, columns)
     unlike = np.zeros((h, w), np.float32)
     unlike[band] = np.abs(seen - behind)[:, :3].sum(1)
     thin = _thin_middles(unlike, band, core, settings.inner)
-    front = _nearest(pixels, table, core | thin, rows, columns)
+    front = _nearest(pixels, core | thin, rows, columns)
     solved, _ = _project(seen, behind, front, settings.chroma_weight)
     blur = settings.blur
     for _ in range(_ROUNDS - 1):
@@ -135,8 +135,8 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
         into, out_of = _distances(alpha)
         sure = core | (band & (into > blur))
         thin = _thin_middles(unlike, band & (into > 0), sure, blur + 1.5)
-        behind = _nearest(pixels, table, backdrop | (band & (out_of > blur)), rows, columns)
-        front = _nearest(pixels, table, sure | thin, rows, columns)
+        behind = _nearest(pixels, backdrop | (band & (out_of > blur)), rows, columns)
+        front = _nearest(pixels, sure | thin, rows, columns)
         solved, contrast = _project(seen, behind, front, settings.chroma_weight)
     # What noise alone can do to alpha here: below that, coverage is not believed.
     alpha[band] = solved
@@ -160,16 +160,32 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     _drop_crumbs(alpha, settings.crumb)
     # What is asked just outside the band is held to what holds beside it.
     low = np.where(band, low, cv2.dilate(low, np.ones((3, 3), np.uint8)))
-    return Solution(alpha, _field(band, front), _field(band, behind), low, high)
+    return Solution(alpha, _field(band, rows, columns, front), _field(band, rows, columns, behind), low, high)
 
 
-def _field(band: Mask, light: Float) -> Float:
+@compiled
+def _field(band: Mask, rows: Places, columns: Places, light: Float) -> Float:
     """Light of the band's pixels (n, 4) as a dense field (h, w, 4), carried one px beyond it so that it can be interpolated."""
-    field = np.zeros((*band.shape, 4), np.float32)
-    field[band] = light
-    share = cv2.blur(band.astype(np.float32), (3, 3))
-    ring = (share > 0) & ~band
-    field[ring] = cv2.blur(field, (3, 3))[ring] / share[ring, None]
+    h, w = band.shape
+    field = np.zeros((h, w, 4), np.float32)
+    for i in range(rows.size):
+        for k in range(4):
+            field[rows[i], columns[i], k] = light[i, k]
+    for i in range(rows.size):
+        for y in range(max(rows[i] - 1, 0), min(rows[i] + 2, h)):
+            for x in range(max(columns[i] - 1, 0), min(columns[i] + 2, w)):
+                # Light is never nothing, so nothing means: not filled yet.
+                if band[y, x] or field[y, x, 3] > 0:
+                    continue
+                count = np.float32(0)
+                for v in range(max(y - 1, 0), min(y + 2, h)):
+                    for u in range(max(x - 1, 0), min(x + 2, w)):
+                        if band[v, u]:
+                            count += np.float32(1)
+                            for k in range(4):
+                                field[y, x, k] += field[v, u, k]
+                for k in range(4):
+                    field[y, x, k] /= count
     return field
 
 
@@ -189,50 +205,121 @@ def refine(
     h, w = pixels.shape[:2]
     ah, aw = solution.alpha.shape
     sx, sy = aw / frame[0], ah / frame[1]
-    same = (aw, ah) == frame
-    move = np.array([[sx, 0, (left + 0.5) * sx - 0.5], [0, sy, (top_row + 0.5) * sy - 0.5]])
+    # The pixel of the analysis picture under the middle of each of ours.
+    across = np.minimum(((np.arange(left, left + w) + 0.5) * sx).astype(np.intp), aw - 1)
+    down = np.minimum(((np.arange(top_row, top_row + h) + 0.5) * sy).astype(np.intp), ah - 1)
     kernel = np.ones((3, 3), np.uint8)
-
-    def there(values: Float, how: int) -> Float:
-        if same:
-            return np.ascontiguousarray(values[top_row : top_row + h, left : left + w])
-        return cv2.warpAffine(values, move, (w, h), flags=how | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
-
     # Where neither this pixel nor one beside it is partly covered, there is nothing to solve.
-    some, all_of = (solution.alpha, solution.alpha) if same else (cv2.dilate(solution.alpha, kernel), cv2.erode(solution.alpha, kernel))
-    some, all_of = there(some, cv2.INTER_NEAREST), there(all_of, cv2.INTER_NEAREST)
-    alpha = (all_of >= 1).astype(np.float32)
-    rows, columns = np.nonzero((some > 0) & (all_of < 1))
-    if rows.size == 0:
-        return Cutout(alpha, rows, columns, np.zeros((0, 3), np.float32))
-    colour = np.empty((rows.size, 3), np.float32)
-    # Piece by piece: a rack at 24 megapixels has millions of band pixels.
-    for first in range(0, rows.size, _PIECE):
-        r, c = rows[first : first + _PIECE], columns[first : first + _PIECE]
-        seen = _seen(pixels, r, c)
-        x = ((c + left + 0.5) * sx - 0.5).astype(np.float32)
-        y = ((r + top_row + 0.5) * sy - 0.5).astype(np.float32)
-        front, behind = _sampled(solution.front, x, y, same), _sampled(solution.behind, x, y, same)
-        solved, _ = _project(seen, behind, front, settings.chroma_weight)
-        solved[solved < _sampled(solution.low, x, y, True)] = 0
-        solved[solved > 1 - _sampled(solution.high, x, y, True)] = 1
-        alpha[r, c] = solved
-        colour[first : first + _PIECE] = _freed(seen, behind, front, solved)
+    near = (
+        (solution.alpha, solution.alpha) if (aw, ah) == frame else (cv2.dilate(solution.alpha, kernel), cv2.erode(solution.alpha, kernel))
+    )
+    alpha, rows, columns = _open_pixels(near[0], near[1], down, across)
+    tables = linear_table(top(pixels.dtype) + 1), linear_table(65536)
+    weight = np.float32(settings.chroma_weight)
+    given = solution.front, solution.behind, solution.low, solution.high
+    colour = _solve_pixels(pixels, *tables, *given, down, across, rows, columns, (left, top_row, sx, sy), weight, alpha)
     return Cutout(alpha, rows, columns, colour)
 
 
-def _sampled(values: Float, x: Float, y: Float, nearest: bool) -> Float:
-    """Values (h, w) or (h, w, 3) at places (n,); between pixels by bilinear interpolation, or the nearest."""
-    h, w = values.shape[:2]
-    if nearest:
-        return values[np.clip(np.rint(y).astype(np.intp), 0, h - 1), np.clip(np.rint(x).astype(np.intp), 0, w - 1)]
-    # cv2.remap takes no line longer than 32,767.
-    width = 8192
-    n = x.size
-    short = -n % width
-    lines_x, lines_y = (np.pad(v, (0, short)).reshape(-1, width) for v in (x, y))
-    out = cv2.remap(values, lines_x, lines_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return out.reshape(-1, *values.shape[2:])[:n]
+@compiled
+def _open_pixels(some: Float, all_of: Float, down: Places, across: Places) -> tuple[Float, Places, Places]:
+    """Coverage where it is nothing or all, and the places where it is neither."""
+    h, w = down.size, across.size
+    alpha = np.empty((h, w), np.float32)
+    n = 0
+    for y in range(h):
+        some_here, all_here = some[down[y]], all_of[down[y]]
+        for x in range(w):
+            a = all_here[across[x]] >= 1
+            alpha[y, x] = np.float32(1) if a else np.float32(0)
+            n += not a and some_here[across[x]] > 0
+    rows, columns = np.empty(n, np.intp), np.empty(n, np.intp)
+    n = 0
+    for y in range(h):
+        some_here, all_here = some[down[y]], all_of[down[y]]
+        for x in range(w):
+            if all_here[across[x]] < 1 and some_here[across[x]] > 0:
+                rows[n], columns[n] = y, x
+                n += 1
+    return alpha, rows, columns
+
+
+@compiled
+def _solve_pixels(
+    pixels: Coded,
+    table: Float,
+    fine_table: Float,
+    front: Float,
+    behind: Float,
+    low: Float,
+    high: Float,
+    down: Places,
+    across: Places,
+    rows: Places,
+    columns: Places,
+    place: tuple[int, int, float, float],
+    weight: np.float32,
+    alpha: Float,
+) -> Float:
+    """Into `alpha`: the coverage of the open pixels; returns the product's own light there, (n, 3)."""
+    left, top_row, sx, sy = place
+    ah, aw = low.shape
+    per_code = np.float32(65535 / (table.size - 1))
+    out = np.empty((rows.size, 3), np.float32)
+    f, b, c = np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32)
+    for i in range(rows.size):
+        y, x = rows[i], columns[i]
+        at_y = min(max((y + top_row + 0.5) * sy - 0.5, 0.0), ah - 1.0)
+        at_x = min(max((x + left + 0.5) * sx - 0.5, 0.0), aw - 1.0)
+        y0, x0 = int(at_y), int(at_x)
+        y1, x1 = min(y0 + 1, ah - 1), min(x0 + 1, aw - 1)
+        t, s = np.float32(at_y - y0), np.float32(at_x - x0)
+        for k in range(4):
+            upper = front[y0, x0, k] + s * (front[y0, x1, k] - front[y0, x0, k])
+            lower = front[y1, x0, k] + s * (front[y1, x1, k] - front[y1, x0, k])
+            f[k] = upper + t * (lower - upper)
+            upper = behind[y0, x0, k] + s * (behind[y0, x1, k] - behind[y0, x0, k])
+            lower = behind[y1, x0, k] + s * (behind[y1, x1, k] - behind[y1, x0, k])
+            b[k] = upper + t * (lower - upper)
+        _see(pixels, y, x, table, fine_table, per_code, c)
+        a, _ = _share(c, b, f, weight)
+        if a < low[down[y], across[x]]:
+            a = np.float32(0)
+        if a > 1 - high[down[y], across[x]]:
+            a = np.float32(1)
+        alpha[y, x] = a
+        # The product's own light: solved from C where coverage is nearly full, from nearby product elsewhere.
+        part = min(max((a - np.float32(0.9)) * np.float32(10), np.float32(0)), np.float32(1))
+        for k in range(3):
+            light = min(max(f[k], np.float32(0)), np.float32(1))
+            if part > 0:
+                light = part * ((c[k] - (1 - a) * b[k]) / a) + (1 - part) * light
+            out[i, k] = min(max(light, np.float32(0)), np.float32(1))
+    return out
+
+
+@compiled
+def _see(pixels: Coded, y: int, x: int, table: Float, fine_table: Float, per_code: np.float32, out: Float) -> None:
+    """Into `out`: linear light of a pixel's R, G, B and of its luma."""
+    r, g, b = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
+    out[0], out[1], out[2] = table[r], table[g], table[b]
+    luma = (_RED * np.float32(r) + _GREEN * np.float32(g) + _BLUE * np.float32(b)) * per_code
+    out[3] = fine_table[int(luma + np.float32(0.5))]
+
+
+@compiled
+def _share(seen: Float, behind: Float, front: Float, weight: np.float32) -> tuple[np.float32, np.float32]:
+    """Coverage 0..1 by projection of seen - behind on front - behind, each of 4, and the contrast it rests on."""
+    step, rise = front[3] - behind[3], seen[3] - behind[3]
+    r, g, b = front[0] - behind[0], front[1] - behind[1], front[2] - behind[2]
+    u, v, w = seen[0] - behind[0], seen[1] - behind[1], seen[2] - behind[2]
+    # Chroma is what is left of the three channels without their mean.
+    third = np.float32(1 / 3)
+    whole = r + g + b
+    hue = r * r + g * g + b * b - whole * whole * third
+    shared = r * u + g * v + b * w - whole * (u + v + w) * third
+    square = max(step * step + weight * hue, np.float32(1e-7))
+    return min(max((step * rise + weight * shared) / square, np.float32(0)), np.float32(1)), np.sqrt(square)
 
 
 def _drop_crumbs(alpha: Float, least: float) -> None:
@@ -249,7 +336,6 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     Clearing stops where the steps begin, up to a JPEG block of halved chroma before the border. What lies there and is
     much more like the backdrop beside it than like the product behind it, is backdrop.
     """
-    table = linear_table(256)
     inside = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5)
     core = inside > settings.flank
     flank = product & ~core
@@ -257,11 +343,11 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     if rows.size == 0 or product.all():
         return product
     seen = _seen(pixels, rows, columns)
-    behind = _nearest(pixels, table, ~product, rows, columns)
+    behind = _nearest(pixels, ~product, rows, columns)
     unlike = np.zeros(product.shape, np.float32)
     unlike[flank] = np.abs(seen - behind)[:, :3].sum(1)
     thin = _thin_middles(unlike, flank, core, settings.flank)
-    front = _nearest(pixels, table, core | thin, rows, columns)
+    front = _nearest(pixels, core | thin, rows, columns)
     alpha, contrast = _project(seen, behind, front, settings.chroma_weight)
     weak = ~product
     # A shadow is a place, not scattered pixels: the product's texture is left out by the median.
@@ -269,7 +355,7 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     shaded[flank] = _shaded(seen, behind, front)
     under = cv2.Sobel(inside, cv2.CV_32F, 0, 1, scale=1 / 8) < -0.5
     weak[flank] = (alpha < 0.3) & (contrast > 8 * noise * behind[:, 3])
-    weak |= (cv2.medianBlur(shaded, 9) > 0) & under & flank
+    weak |= (cv2.boxFilter(shaded, cv2.CV_16U, (9, 9), normalize=False, borderType=cv2.BORDER_REPLICATE) > 40) & under & flank
     n, labels = cv2.connectedComponents(weak.view(np.uint8), connectivity=4)
     joined = np.zeros(n, bool)
     joined[labels[~product]] = True
@@ -280,21 +366,30 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     return product & (margin > 0)
 
 
-def _shaded(seen: Float, behind: Float, front: Float) -> Mask:
+@compiled
+def _shaded(seen: Float, behind: Float, front: Float) -> NDArray[np.uint8]:
     """Pixels that may be backdrop in the dark of a contact shadow: next to a coloured product, and far less coloured.
 
     So are labels and highlights; but those lie anywhere along the border, a contact shadow under the product.
     """
-    hue_seen, darker = _hue(seen, behind)
-    hue_front, _ = _hue(front, behind)
-    return (hue_front > 0.25) & (hue_seen < 0.3 * hue_front) & (darker < 0)
+    out = np.zeros(len(seen), np.uint8)
+    for i in range(len(seen)):
+        hue_seen, darker = _hue(seen[i], behind[i])
+        if darker < 0:
+            hue_front, _ = _hue(front[i], behind[i])
+            out[i] = hue_front > 0.25 and hue_seen < 0.3 * hue_front
+    return out
 
 
-def _hue(light: Float, behind: Float) -> tuple[Float, Float]:
-    """How far the ratio of light to backdrop is from grey, and its mean, in log light; (n,) each."""
-    ratio = np.log(np.maximum(light[:, :3], 2e-3)) - np.log(np.maximum(behind[:, :3], 2e-3))
-    mean = ratio.mean(1)
-    return np.abs(ratio - mean[:, None]).max(1), mean
+@compiled
+def _hue(light: Float, behind: Float) -> tuple[float, float]:
+    """How far the ratio of light to backdrop is from grey, and its mean, in log light."""
+    least = np.float32(2e-3)
+    r = np.log(max(light[0], least) / max(behind[0], least))
+    g = np.log(max(light[1], least) / max(behind[1], least))
+    b = np.log(max(light[2], least) / max(behind[2], least))
+    mean = (r + g + b) * np.float32(1 / 3)
+    return max(abs(r - mean), abs(g - mean), abs(b - mean)), mean
 
 
 def _distances(alpha: Float) -> tuple[Float, Float]:
@@ -306,34 +401,68 @@ def _distances(alpha: Float) -> tuple[Float, Float]:
     )
 
 
-def _nearest(pixels: Coded, table: Float, seeds: Mask, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Float:
+def _nearest(pixels: NDArray[np.uint8], seeds: Mask, rows: Places, columns: Places) -> Float:
     """Linear light and luma of the nearest seed to each asked pixel, averaged with the seeds beside it; (n, 4)."""
-    h, w = seeds.shape
     if not seeds.any():
         return _seen(pixels, rows, columns)
     _, labels = cv2.distanceTransformWithLabels((~seeds).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
-    where = np.zeros(int(labels.max()) + 1, np.intp)
-    flat = np.flatnonzero(seeds)
-    where[labels.ravel()[flat]] = flat
-    used, back = np.unique(where[labels[rows, columns]], return_inverse=True)
-    y, x = np.divmod(used, w)
-    total = np.zeros((used.size, 3), np.float32)
-    count = np.zeros((used.size, 1), np.float32)
-    for dy in (-1, 0, 1):
-        for dx in (-1, 0, 1):
-            yy, xx = np.clip(y + dy, 0, h - 1), np.clip(x + dx, 0, w - 1)
-            there = seeds[yy, xx, None]
-            total += np.where(there, table[pixels[yy, xx]], 0)
-            count += there
-    light = total / count
-    return np.column_stack([light, luma_light(light)])[back]
+    return _light_of_seeds(pixels, linear_table(256), linear_table(65536), code_table(), seeds, labels, rows, columns)
 
 
-def _seen(pixels: Coded, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Float:
+@compiled
+def _light_of_seeds(
+    pixels: NDArray[np.uint8],
+    table: Float,
+    fine_table: Float,
+    codes: NDArray[np.uint16],
+    seeds: Mask,
+    labels: NDArray[np.int32],
+    rows: Places,
+    columns: Places,
+) -> Float:
+    h, w = seeds.shape
+    where = np.empty(h * w + 1, np.int32)
+    for y in range(h):
+        for x in range(w):
+            if seeds[y, x]:
+                where[labels[y, x]] = y * w + x
+    # What was found for a seed is used again for all pixels that it is nearest to.
+    first = np.zeros(h * w + 1, np.int32)
+    out = np.empty((rows.size, 4), np.float32)
+    for i in range(rows.size):
+        label = labels[rows[i], columns[i]]
+        if first[label]:
+            out[i] = out[first[label] - 1]
+            continue
+        first[label] = i + 1
+        y0, x0 = where[label] // w, where[label] % w
+        r, g, b, count = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
+        for y in range(y0 - 1, y0 + 2):
+            for x in range(x0 - 1, x0 + 2):
+                v, u = min(max(y, 0), h - 1), min(max(x, 0), w - 1)
+                if seeds[v, u]:
+                    r += table[pixels[v, u, 0]]
+                    g += table[pixels[v, u, 1]]
+                    b += table[pixels[v, u, 2]]
+                    count += np.float32(1)
+        r, g, b = r / count, g / count, b / count
+        luma = _RED * codes[int(r * 65535 + 0.5)] + _GREEN * codes[int(g * 65535 + 0.5)] + _BLUE * codes[int(b * 65535 + 0.5)]
+        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = r, g, b, fine_table[int(luma + 0.5)]
+    return out
+
+
+def _seen(pixels: NDArray[np.uint8], rows: Places, columns: Places) -> Float:
     """Linear light of pixels, and of their luma, (n, 4)."""
-    coded = pixels[rows, columns]
-    luma = coded @ (LUMA * np.float32(65535 / top(pixels.dtype)))
-    return np.column_stack([linear_table(top(pixels.dtype) + 1)[coded], linear_table(65536)[(luma + 0.5).astype(np.uint16)]])
+    return _see_all(pixels, linear_table(256), linear_table(65536), rows, columns)
+
+
+@compiled
+def _see_all(pixels: NDArray[np.uint8], table: Float, fine_table: Float, rows: Places, columns: Places) -> Float:
+    out = np.empty((rows.size, 4), np.float32)
+    per_code = np.float32(65535 / (table.size - 1))
+    for i in range(rows.size):
+        _see(pixels, rows[i], columns[i], table, fine_table, per_code, out[i])
+    return out
 
 
 def _thin_middles(unlike: Float, band: Mask, sure: Mask, reach: float) -> Mask:
@@ -353,29 +482,13 @@ def _thin_middles(unlike: Float, band: Mask, sure: Mask, reach: float) -> Mask:
     return (strong & crest) | (inner & band & ~beside)
 
 
+@compiled
 def _project(seen: Float, behind: Float, front: Float, chroma_weight: float) -> tuple[Float, Float]:
-    """Coverage 0..1 (n,) by projection of seen - behind on front - behind, each (n, 4), and the contrast it rests on."""
-    whole, part = front - behind, seen - behind
-    step, rise = whole[:, 3], part[:, 3]
-    whole, part = whole[:, :3], part[:, :3]
-    # Chroma is what is left of the three channels without their mean.
-    sum_whole = whole.sum(1)
-    hue = np.einsum("ij,ij->i", whole, whole) - sum_whole * sum_whole / 3
-    shared = np.einsum("ij,ij->i", whole, part) - sum_whole * part.sum(1) / 3
-    square = np.maximum(step * step + chroma_weight * hue, 1e-7)
-    product = step * rise + chroma_weight * shared
-    return np.clip(product / square, 0, 1).astype(np.float32), np.sqrt(square).astype(np.float32)
-
-
-def _freed(seen: Float, behind: Float, front: Float, alpha: Float) -> Float:
-    """The product's own light (n, 3): solved from C where coverage is nearly full, from nearby product elsewhere."""
-    out = np.clip(front[:, :3], 0, 1)
-    full = np.flatnonzero(alpha > 0.9)
-    a = alpha[full, None]
-    solved = (seen[full, :3] - (1 - a) * behind[full, :3]) / a
-    share = np.clip((a - 0.9) * 10, 0, 1)
-    out[full] = np.clip(share * solved + (1 - share) * out[full], 0, 1)
-    return out.astype(np.float32)
+    """Coverage (n,) and the contrast it rests on, from (n, 4) each; see `_share`."""
+    alpha, contrast = np.empty(len(seen), np.float32), np.empty(len(seen), np.float32)
+    for i in range(len(seen)):
+        alpha[i], contrast[i] = _share(seen[i], behind[i], front[i], np.float32(chroma_weight))
+    return alpha, contrast
 
 
 def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
@@ -389,7 +502,7 @@ def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
     alpha : float32, shape (n,)
         Coverage.
     colour : float32, shape (n, 3)
-        Linear light of the product.
+        Linear light of the product, 0..1.
 
     Returns
     -------
@@ -397,10 +510,22 @@ def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
     colour : float32, shape (n, 3)
         sRGB-coded, 0..1, straight.
     """
-    a = alpha[:, None]
-    white = encode_quickly(a * colour + 1 - a)
-    black = encode_quickly(a * colour)
-    fit = 1 - (white - black).mean(1, keepdims=True)
-    shared = np.maximum(black + 0.5 * ((white - black) - (1 - fit)), 0)
-    coded: Any = np.clip(shared / np.maximum(fit, 1e-4), 0, 1)
-    return fit[:, 0].astype(np.float32), coded.astype(np.float32)
+    return _page_true(alpha, colour, code_table())
+
+
+@compiled
+def _page_true(alpha: Float, colour: Float, codes: NDArray[np.uint16]) -> tuple[Float, Float]:
+    fit, coded = np.empty_like(alpha), np.empty_like(colour)
+    one, scale = np.float32(1), np.float32(1 / 65535)
+    gap = np.empty(3, np.float32)
+    for i in range(alpha.size):
+        a = alpha[i]
+        for k in range(3):
+            black = scale * codes[int(a * colour[i, k] * 65535 + 0.5)]
+            gap[k] = scale * codes[min(int((a * colour[i, k] + one - a) * 65535 + 0.5), 65535)] - black
+            coded[i, k] = black
+        fit[i] = one - (gap[0] + gap[1] + gap[2]) / np.float32(3)
+        for k in range(3):
+            shared = max(coded[i, k] + np.float32(0.5) * (gap[k] - one + fit[i]), np.float32(0))
+            coded[i, k] = min(shared / max(fit[i], np.float32(1e-4)), one)
+    return fit, coded

@@ -1,0 +1,155 @@
+"""Putting a region together: the product's pixels with their light multiplied, laid on a card or cut out.
+
+In all functions: `pixels` are coded, uint8 or uint16, shape (h, w, 3); `factors` multiply linear light and are float32 of
+shape (h, w), or (1, 1) for one factor everywhere; `cut` is the region's matte.
+"""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.colour import Coded, Float, code_table, codes_of_light, light_of_codes, linear_table, top
+from yardchalk.core.compiled import compiled
+from yardchalk.core.stages.edge.band import Cutout, page_true
+
+
+def with_light_times(pixels: Coded, factors: Float) -> Coded:
+    """The pixels with their light multiplied, at most white; the same dtype."""
+    out = np.empty_like(pixels)
+    _times(pixels, factors, light_of_codes(pixels.dtype), codes_of_light(pixels.dtype), out)
+    return out
+
+
+def on_card(pixels: Coded, factors: Float, cut: Cutout, card: NDArray[np.uint8]) -> Coded:
+    """The product on a card, mixed in linear light; exactly the card where it covers nothing.
+
+    Parameters
+    ----------
+    card : uint8, shape (h, w, 3), or (1, 1, 3) for one colour.
+
+    Returns
+    -------
+    coded, shape (h, w, 3), dtype of the pixels.
+    """
+    out = np.empty_like(pixels)
+    codes = codes_of_light(pixels.dtype)
+    step = out.dtype.type(top(out.dtype) // 255)
+    _cover(pixels, factors, cut.alpha, card, step, light_of_codes(pixels.dtype), codes, out)
+    light = _lit(cut.rows, cut.columns, cut.colour, factors)
+    _mix(cut.alpha, cut.rows, cut.columns, light, card, linear_table(256), codes, out)
+    return out
+
+
+def cut_out(pixels: Coded, factors: Float, cut: Cutout, *, for_pages: bool) -> Coded:
+    """The product as straight RGBA, coded, shape (h, w, 4); with `for_pages` its edges are page-true."""
+    out = np.empty((*pixels.shape[:2], 4), pixels.dtype)
+    full = top(pixels.dtype)
+    _lift_off(pixels, factors, cut.alpha, light_of_codes(pixels.dtype), codes_of_light(pixels.dtype), out.dtype.type(full), out)
+    alpha, light = cut.alpha[cut.rows, cut.columns], _lit(cut.rows, cut.columns, cut.colour, factors)
+    alpha, coded = page_true(alpha, light) if for_pages else (alpha, code_table()[_steps(light)] * np.float32(1 / 65535))
+    _rim(cut.rows, cut.columns, alpha, coded, np.float32(full), out)
+    return out
+
+
+@compiled
+def _times(pixels: Coded, factors: Float, light: NDArray[np.uint16], codes: Coded, out: Coded) -> None:
+    across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            f = factors[y * down, x * across]
+            for k in range(3):
+                out[y, x, k] = pixels[y, x, k] if f == 1 else _brighter(pixels[y, x, k], f, light, codes)
+
+
+@compiled
+def _brighter(code: Any, factor: np.float32, light: NDArray[np.uint16], codes: Coded) -> Any:
+    return codes[min(int(light[code] * factor + np.float32(0.5)), 65535)]
+
+
+@compiled
+def _cover(
+    pixels: Coded, factors: Float, alpha: Float, card: NDArray[np.uint8], step: Any, light: NDArray[np.uint16], codes: Coded, out: Coded
+) -> None:
+    across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
+    card_across, card_down = int(card.shape[1] > 1), int(card.shape[0] > 1)
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            if alpha[y, x] == 0:
+                for k in range(3):
+                    out[y, x, k] = card[y * card_down, x * card_across, k] * step
+            else:
+                f = factors[y * down, x * across]
+                for k in range(3):
+                    out[y, x, k] = pixels[y, x, k] if f == 1 else _brighter(pixels[y, x, k], f, light, codes)
+
+
+@compiled
+def _mix(
+    alpha: Float,
+    rows: NDArray[np.intp],
+    columns: NDArray[np.intp],
+    light: Float,
+    card: NDArray[np.uint8],
+    table: Float,
+    codes: Coded,
+    out: Coded,
+) -> None:
+    card_across, card_down = int(card.shape[1] > 1), int(card.shape[0] > 1)
+    one = np.float32(1)
+    for i in range(rows.size):
+        y, x = rows[i], columns[i]
+        a = alpha[y, x]
+        if a == 0:
+            continue
+        for k in range(3):
+            behind = table[card[y * card_down, x * card_across, k]]
+            mixed = a * light[i, k] + (one - a) * behind
+            out[y, x, k] = codes[min(int(mixed * 65535 + 0.5), 65535)]
+
+
+@compiled
+def _lift_off(pixels: Coded, factors: Float, alpha: Float, light: NDArray[np.uint16], codes: Coded, full: Any, out: Coded) -> None:
+    across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            if alpha[y, x] == 0:
+                for k in range(4):
+                    out[y, x, k] = 0
+            else:
+                f = factors[y * down, x * across]
+                for k in range(3):
+                    out[y, x, k] = pixels[y, x, k] if f == 1 else _brighter(pixels[y, x, k], f, light, codes)
+                out[y, x, 3] = full
+
+
+@compiled
+def _lit(rows: NDArray[np.intp], columns: NDArray[np.intp], colour: Float, factors: Float) -> Float:
+    """The band's light (n, 3) multiplied, at most white."""
+    across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
+    out = np.empty_like(colour)
+    for i in range(rows.size):
+        for k in range(3):
+            out[i, k] = min(colour[i, k] * factors[rows[i] * down, columns[i] * across], np.float32(1))
+    return out
+
+
+@compiled
+def _steps(light: Float) -> NDArray[np.uint16]:
+    """Light of 0..1 in 16 bits."""
+    out = np.empty(light.shape, np.uint16)
+    for i in range(light.shape[0]):
+        for k in range(3):
+            out[i, k] = int(light[i, k] * 65535 + 0.5)
+    return out
+
+
+@compiled
+def _rim(rows: NDArray[np.intp], columns: NDArray[np.intp], alpha: Float, coded: Float, full: np.float32, out: Coded) -> None:
+    half = np.float32(0.5)
+    for i in range(rows.size):
+        y, x = rows[i], columns[i]
+        stored = int(alpha[i] * full + half)
+        out[y, x, 3] = stored
+        for k in range(3):
+            out[y, x, k] = int(coded[i, k] * full + half) if stored > 0 else 0
