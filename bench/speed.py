@@ -4,7 +4,6 @@ import json
 import os
 import resource
 import shutil
-import statistics
 import subprocess
 import sys
 import tempfile
@@ -18,13 +17,11 @@ ROOT = Path(__file__).resolve().parents[1]
 LARGE = sorted((ROOT / "bench" / "large").glob("*.jpg"))
 
 
-def _seconds(what: Callable[[], object], runs: int = 3) -> float:
-    times = []
-    for _ in range(runs):
-        began = time.perf_counter()
-        what()
-        times.append(time.perf_counter() - began)
-    return statistics.median(times)
+def _seconds(what: Callable[[], object]) -> float:
+    """Time on the processor: what other processes took meanwhile is not counted."""
+    began = time.process_time()
+    what()
+    return time.process_time() - began
 
 
 def one(photo: str, sheet_name: str, spec_name: str) -> dict[str, float]:
@@ -41,16 +38,21 @@ def one(photo: str, sheet_name: str, spec_name: str) -> dict[str, float]:
     sheet, spec = load_sheet(sheet_name), load_spec(spec_name)
     result = produce(Render(data, photo, sheet), spec)  # warm
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    whole = _seconds(lambda: produce(Render(data, photo, sheet), spec))
     back = decode_photo(result.data, "result")
     pixels = back.pixels
     if back.alpha is not None:
         import numpy as np
 
         pixels = np.dstack([back.pixels, back.alpha])
-    decoding = _seconds(lambda: decode_photo(data, photo))
-    encoding = _seconds(lambda: encode_picture(pixels, spec.file, quality=int(result.figures["JPEG quality"] or 92)))
-    return {"whole": whole, "decode": decoding, "encode": encoding, "ratio": whole / (decoding + encoding), "memory": memory}
+    rounds = []
+    for _ in range(7):
+        # Side by side, since how fast the machine is changes from second to second.
+        decoding = _seconds(lambda: decode_photo(data, photo))
+        whole = _seconds(lambda: produce(Render(data, photo, sheet), spec))
+        encoding = _seconds(lambda: encode_picture(pixels, spec.file, quality=int(result.figures["JPEG quality"] or 92)))
+        rounds.append((whole / (decoding + encoding), whole, decoding, encoding))
+    ratio, whole, decoding, encoding = sorted(rounds)[len(rounds) // 2]
+    return {"whole": whole, "decode": decoding, "encode": encoding, "ratio": ratio, "memory": memory}
 
 
 def _photos() -> dict[str, float]:

@@ -6,7 +6,7 @@ product of smooth factors, so their logarithm is a low-order sum.
 """
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import cv2
 import numpy as np
@@ -111,8 +111,9 @@ def fit_backdrop(pixels: NDArray[np.uint8]) -> BackdropModel:
 
 
 def _split(residual: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    light = residual.mean(2)
-    return light, np.abs(residual - light[..., None]).max(2)
+    r, g, b = (np.ascontiguousarray(residual[..., k]) for k in range(3))
+    light = (r + g + b) / 3
+    return light, np.maximum(np.maximum(np.abs(r - light), np.abs(g - light)), np.abs(b - light))
 
 
 def _joined_to(ring: Mask, near: Mask) -> Mask:
@@ -123,6 +124,7 @@ def _joined_to(ring: Mask, near: Mask) -> Mask:
     return keep[labels]
 
 
+@lru_cache(64)
 def _terms(h: int, w: int, order: int) -> NDArray[np.float64]:
     y, x = np.mgrid[-1 : 1 : h * 1j, -1 : 1 : w * 1j]
     return np.stack([x**i * y**j for i in range(order + 1) for j in range(order + 1 - i)], -1)

@@ -90,22 +90,30 @@ def to_coded(linear: Float, dtype: Any) -> Coded:
     return codes_of_light(np.dtype(dtype))[light]
 
 
-def lightest(pixels: NDArray[Any]) -> NDArray[Any]:
-    """The largest of the colour channels: (h, w) from (h, w, 3 or 4), alpha left out."""
-    r, g, b = cv2.split(pixels)[:3]
-    return cv2.max(cv2.max(r, g), b)
-
-
-def darkest(pixels: NDArray[Any]) -> NDArray[Any]:
+@compiled
+def darkest(pixels: Coded) -> Coded:
     """The smallest of the colour channels: (h, w) from (h, w, 3 or 4), alpha left out."""
-    r, g, b = cv2.split(pixels)[:3]
-    return cv2.min(cv2.min(r, g), b)
+    out = np.empty(pixels.shape[:2], pixels.dtype)
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            out[y, x] = min(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
+    return out
 
 
-def open_peak(pixels: NDArray[Any]) -> NDArray[Any]:
+def open_peak(pixels: Coded) -> Coded:
     """The largest of the colour channels that is not at full level yet, (h, w); 0 where all three are."""
-    planes = cv2.split(pixels)[:3]
-    return lightest(cv2.merge([np.where(plane == top(pixels.dtype), 0, plane).astype(pixels.dtype) for plane in planes]))
+    return _open_peak(pixels, top(pixels.dtype))
+
+
+@compiled
+def _open_peak(pixels: Coded, full: int) -> Coded:
+    out = np.zeros(pixels.shape[:2], pixels.dtype)
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            for k in range(3):
+                if out[y, x] < pixels[y, x, k] < full:
+                    out[y, x] = pixels[y, x, k]
+    return out
 
 
 def newly_full(before: NDArray[Any], after: NDArray[Any]) -> Mask:

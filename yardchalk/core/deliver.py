@@ -12,6 +12,7 @@ from yardchalk.core.checks.off_white import MOVED_FLOOR, TOUCHING, within
 from yardchalk.core.codecs import SUFFIX, decode_photo, encode_grey, encode_picture, inspect_photo
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.colour import Coded, Float, Mask, area_mean, darkest, newly_full, top
+from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import ListingSpec
@@ -129,47 +130,56 @@ def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, Pict
     if spec.file == "png":
         data = encode_picture(pixels, "png", dpi=spec.dpi)
         return data, decode_photo(data, "result", _OWN), None
-    data = encode_picture(pixels, "jpeg", quality=spec.quality, dpi=spec.dpi)
-    back = decode_photo(data, "result", _OWN)
-    quality = _sufficient_quality(pixels, back.pixels, ~within(alpha, TOUCHING), spec.quality)
-    if quality != spec.quality:
-        data = encode_picture(pixels, "jpeg", quality=quality, dpi=spec.dpi)
-        back = decode_photo(data, "result", _OWN)
-    return data, back, quality
+    quality = _sufficient_quality(pixels, ~within(alpha, TOUCHING), spec.quality)
+    data = encode_picture(pixels, "jpeg", quality=quality, dpi=spec.dpi)
+    return data, decode_photo(data, "result", _OWN), quality
 
 
-def _sufficient_quality(pixels: Coded, back: Coded, away: Mask, quality: int) -> int:
+def _sufficient_quality(pixels: Coded, away: Mask, quality: int) -> int:
     """The least quality, from the given one up, that keeps every pixel that is `away` at 250 or more; 100 if none does.
 
-    At full chroma resolution a JPEG's blocks do not know of each other. So the search is made on those blocks alone that
+    At full chroma resolution a JPEG's blocks do not know of each other. So it is tried out on those blocks alone that
     hold both backdrop and something else, put side by side.
     """
-    if int(darkest(back)[away].min(initial=255)) >= MOVED_FLOOR:
+    h, w = away.shape
+    mixed = _mixed_blocks(pixels, away, _BLOCK)
+    if not mixed.any():
         return quality
-    down, across = -pixels.shape[0] % _BLOCK, -pixels.shape[1] % _BLOCK
     # Encoders fill up the last blocks by repeating the edge.
-    blocks = _blocks(np.pad(pixels, ((0, down), (0, across), (0, 0)), mode="edge"))
-    watched = _blocks(np.pad(away, ((0, down), (0, across)))[..., None])[..., 0]
-    mixed = (blocks < 255).any((1, 2, 3)) & watched.any((1, 2))
-    strip, watched = _strip(blocks[mixed]), _strip(watched[mixed][..., None])[..., 0]
-    for better in (q for q in _QUALITY_STEPS if q > quality):
+    down, across = -h % _BLOCK, -w % _BLOCK
+    strip = _strip(np.pad(pixels, ((0, down), (0, across), (0, 0)), mode="edge"), mixed)
+    watched = _strip(np.pad(away, ((0, down), (0, across)))[..., None], mixed)[..., 0]
+    for better in (quality, *(q for q in _QUALITY_STEPS if q > quality)):
         tried = decode_photo(encode_picture(strip, "jpeg", quality=better), "result", _OWN).pixels
         if int(darkest(tried)[watched].min(initial=255)) >= MOVED_FLOOR:
             return better
     return _QUALITY_STEPS[-1]
 
 
-def _blocks(values: NDArray[Any]) -> NDArray[Any]:
-    """(h, w, channels) as blocks (n, 8, 8, channels)."""
-    h, w, channels = values.shape
-    return values.reshape(h // _BLOCK, _BLOCK, w // _BLOCK, _BLOCK, channels).swapaxes(1, 2).reshape(-1, _BLOCK, _BLOCK, channels)
+@compiled
+def _mixed_blocks(pixels: Coded, away: Mask, size: int) -> Mask:
+    """Blocks, (rows, columns), that hold both a pixel that is away and one that is not white."""
+    h, w = away.shape
+    rows, columns = (h + size - 1) // size, (w + size - 1) // size
+    out = np.zeros((rows, columns), np.bool_)
+    for i in range(rows):
+        for j in range(columns):
+            far, grey = False, False
+            for y in range(i * size, min((i + 1) * size, h)):
+                for x in range(j * size, min((j + 1) * size, w)):
+                    far = far or away[y, x]
+                    grey = grey or min(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]) < 255
+            out[i, j] = far and grey
+    return out
 
 
-def _strip(blocks: NDArray[Any]) -> NDArray[Any]:
-    """Blocks (n, 8, 8, channels) put side by side in lines of 128, the last one filled up with the first block."""
-    short = -len(blocks) % 128
-    lines = np.concatenate([blocks, np.repeat(blocks[:1], short, axis=0)]).reshape(-1, 128, _BLOCK, _BLOCK, blocks.shape[3])
-    return np.ascontiguousarray(lines.swapaxes(1, 2).reshape(-1, 128 * _BLOCK, blocks.shape[3]))
+def _strip(values: NDArray[Any], chosen: Mask) -> NDArray[Any]:
+    """The chosen blocks of values (h, w, channels) put side by side in lines of 128, the last one filled up with the first."""
+    channels = values.shape[2]
+    rows, columns = chosen.shape
+    blocks = values.reshape(rows, _BLOCK, columns, _BLOCK, channels).swapaxes(1, 2)[chosen]
+    lines = np.concatenate([blocks, np.repeat(blocks[:1], -len(blocks) % 128, axis=0)]).reshape(-1, 128, _BLOCK, _BLOCK, channels)
+    return np.ascontiguousarray(lines.swapaxes(1, 2).reshape(-1, 128 * _BLOCK, channels))
 
 
 def _preview(pixels: Coded, alpha: Float) -> NDArray[np.uint8]:

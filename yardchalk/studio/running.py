@@ -6,7 +6,6 @@ import time
 import zipfile
 from typing import Any
 
-import cv2
 import numpy as np
 
 from yardchalk.core.backdrop import BackdropModel
@@ -143,8 +142,8 @@ def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Deci
     out = io.BytesIO()
     b = decided.backdrop
     # Outside the band and the ring round it a solution is nothing but 0 and 1.
-    at = np.flatnonzero(solution.behind[..., 3] > 0)
-    values = [solution.alpha, solution.low, solution.high, *cv2.split(solution.front), *cv2.split(solution.behind)]
+    at = np.flatnonzero(solution.index)
+    listed = np.column_stack([solution.low, solution.high, solution.front, solution.behind])[solution.index.ravel()[at] - 1]
     np.savez(
         out,
         product=np.packbits(decided.product),
@@ -155,7 +154,8 @@ def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Deci
         numbers=np.array([b.order, b.ring_share, decided.noise]),
         whole=np.packbits(solution.alpha >= 1),
         at=at.astype(np.uint32),
-        values=np.stack([value.ravel()[at] for value in values]).astype(np.float16),
+        alpha=solution.alpha.ravel()[at].astype(np.float16),
+        listed=listed.astype(np.float16),
     )
     files.put_derived(_decisions_key(digest, sheet), out.getvalue())
 
@@ -171,11 +171,11 @@ def known_decisions(files: FileStore, digest: str, sheet: RunSheet) -> Decisions
         order, ring_share, noise = (float(v) for v in kept["numbers"])
         model = BackdropModel(kept["coefficients"], int(order), kept["support"], kept["spread"], ring_share)
         product, whole = (np.unpackbits(kept[name], count=h * w).reshape(h, w) for name in ("product", "whole"))
-        planes = np.zeros((11, h * w), np.float32)
-        planes[0] = whole.ravel()
-        planes[:, kept["at"]] = kept["values"]
-        alpha, low, high, *light = planes.reshape(11, h, w)
-        solution = Solution(alpha, cv2.merge(light[:4]), cv2.merge(light[4:]), low, high)
+        alpha, index = whole.astype(np.float32).ravel(), np.zeros(h * w, np.int32)
+        at, listed = kept["at"], kept["listed"].astype(np.float32)
+        alpha[at], index[at] = kept["alpha"], np.arange(1, at.size + 1)
+        lists = [np.ascontiguousarray(listed[:, columns]) for columns in (np.s_[2:6], np.s_[6:10], 0, 1)]
+        solution = Solution(alpha.reshape(h, w), index.reshape(h, w), *lists)
         return Decisions(product.astype(bool), model, noise, solution)
     except (ValueError, KeyError, OSError, IndexError, zipfile.BadZipFile):
         return None

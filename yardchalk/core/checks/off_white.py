@@ -4,7 +4,8 @@ import cv2
 import numpy as np
 
 from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
-from yardchalk.core.colour import Float, Mask, darkest, top
+from yardchalk.core.colour import Coded, Float, Mask, darkest, top
+from yardchalk.core.compiled import compiled
 
 # JPEG compresses by blocks of 8 px (16 with the smoothing across them), so next to an edge it moves backdrop pixels.
 _BLOCKS = 16
@@ -19,13 +20,23 @@ def within(alpha: Float, distance: int) -> Mask:
     return cv2.dilate((alpha > 0).astype(np.uint8), np.ones((size, size), np.uint8)) > 0
 
 
+@compiled
+def _short_of(low: Coded, alpha: Float, level: int) -> Mask:
+    """Where nothing covers the canvas and the darkest channel is under the level."""
+    out = np.empty(low.shape, np.bool_)
+    for y in range(low.shape[0]):
+        for x in range(low.shape[1]):
+            out[y, x] = alpha[y, x] == 0 and low[y, x] < level
+    return out
+
+
 def check(c: Checked) -> list[Finding]:
     """Islands of backdrop pixels with any channel under the spec's level, worst first; JPEG's own as a note."""
     if c.spec.background != "white":
         return []
     step = top(c.result.dtype) // 255
     low = darkest(c.result)
-    off = (c.alpha == 0) & (low < c.spec.limits.white_level * step)
+    off = _short_of(low, c.alpha, c.spec.limits.white_level * step)
     if not off.any():
         return []
     findings = []

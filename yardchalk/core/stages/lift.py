@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.colour import Float, Mask, darkest, decode, encode, linear_table, open_peak
+from yardchalk.core.colour import Float, Mask, codes_of_light, darkest, decode, encode, light_of_codes, open_peak
+from yardchalk.core.compiled import compiled
 
 _LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
 STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
@@ -121,8 +122,7 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
         low, high = low_before.astype(np.int32), high_before.astype(np.int32)
     else:
         factors = cv2.resize(evening, (w, h), interpolation=cv2.INTER_LINEAR)
-        table = linear_table(256)
-        low, high = ((encode(table[v] * factors) * 255 + 0.5).astype(np.int32) for v in (low_before, high_before))
+        low, high = (_dimmed(v, factors, light_of_codes(np.uint8), codes_of_light(np.uint8)) for v in (low_before, high_before))
     # A pixel is white at white point w once its darkest channel has level w; it is hurt once its lightest has that was
     # not full before.
     back = np.bincount(low[backdrop_area], minlength=257)
@@ -156,6 +156,16 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
         product=_folded(seen),
         advice=_advice(just_clips, unshaded_clips, bearable, lost_any.tolist()),
     )
+
+
+@compiled
+def _dimmed(levels: NDArray[np.uint8], factors: Float, light: NDArray[np.uint16], codes: NDArray[np.uint8]) -> NDArray[np.int32]:
+    """Levels (h, w) with their light times factors of at most 1."""
+    out = np.empty(levels.shape, np.int32)
+    for y in range(levels.shape[0]):
+        for x in range(levels.shape[1]):
+            out[y, x] = codes[int(light[levels[y, x]] * factors[y, x] + 0.5)]
+    return out
 
 
 def _advice(just_clips: int | None, unshaded: int | None, bearable: int, lost: list[float]) -> str:

@@ -148,23 +148,42 @@ def _from_nearby(features: Float, reached: Mask) -> Float:
     h, w = reached.shape
     # The features are smoothed already, so every fourth stands for those beside it.
     weight = np.ascontiguousarray(_eroded(reached)[::4, ::4]).astype(np.float32)
-    value = features[::4, ::4] * weight[..., None]
-    values, weights = [value], [weight]
+    values, weights = [np.ascontiguousarray(features[::4, ::4])], [weight]
+    _weigh(values[0], weight)
     while min(weights[-1].shape) >= 4:
         values.append(cv2.pyrDown(values[-1]))
         weights.append(cv2.pyrDown(weights[-1]))
     out = values[-1] / np.maximum(weights[-1], 1e-6)[..., None]
     for value, weight in zip(values[-2::-1], weights[-2::-1], strict=True):
         out = cv2.pyrUp(out, dstsize=(weight.shape[1], weight.shape[0]))
-        share = np.minimum(weight * 8, 1)[..., None]
-        out = share * (value / np.maximum(weight, 1e-6)[..., None]) + (1 - share) * out
+        _fill_in(out, value, weight)
     nearby = cv2.resize(out, (w, h), interpolation=cv2.INTER_LINEAR)
     return cv2.subtract(features, nearby, dst=nearby)
 
 
+@compiled
+def _weigh(values: Float, weight: Float) -> None:
+    for y in range(weight.shape[0]):
+        for x in range(weight.shape[1]):
+            for k in range(3):
+                values[y, x, k] *= weight[y, x]
+
+
+@compiled
+def _fill_in(out: Float, value: Float, weight: Float) -> None:
+    """Replace what is carried over by the weighted mean, as far as that has weight."""
+    for y in range(weight.shape[0]):
+        for x in range(weight.shape[1]):
+            share = min(weight[y, x] * np.float32(8), np.float32(1))
+            for k in range(3):
+                mean = value[y, x, k] / max(weight[y, x], np.float32(1e-6))
+                out[y, x, k] = share * mean + (np.float32(1) - share) * out[y, x, k]
+
+
 def _chroma(difference: Float) -> Float:
     """Length of the two chromas: (...) from (..., 3)."""
-    return np.hypot(difference[..., 1], difference[..., 2])
+    red, blue = difference[..., 1], difference[..., 2]
+    return np.sqrt(red * red + blue * blue)
 
 
 def _release(held: Mask, reached: Mask, difference: Float, evidence: Evidence, whole: int) -> bool:
@@ -218,8 +237,8 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
     gaps = np.zeros((h, w), bool)
     # On a coloured backdrop light changes hue in the shade, so a gap may do so too. A label may be as near in hue, though;
     # only a lattice, with many openings alike, is told from it.
-    sample = np.flatnonzero(_eroded(reached))[::7]
-    own = float(np.median(_chroma(evidence.features.reshape(-1, 3)[sample]))) if sample.size else 0.0
+    sample = np.flatnonzero(_eroded(reached)[::4, ::4])
+    own = float(np.median(_chroma(evidence.features[::4, ::4].reshape(-1, 3)[sample]))) if sample.size else 0.0
     likeness = max(_GAP_LIKENESS, 6.5 * own)
     less_alike: Mask = np.zeros((h, w), bool)
     openings = 0
@@ -228,23 +247,22 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
         large = np.flatnonzero(pieces.area >= 80e-6 / 2.56 * whole)
         differences, lights = pieces.means(difference), pieces.means(evidence.features)[:, 0]
         for i in large:
+            shade, red, blue = (float(v) for v in differences[i])
+            unlike = float(np.hypot(red, blue))
+            # As light as the backdrop beside it, or, where that lies in shadow, as the backdrop without shadow.
+            lit = -0.35 < shade < 0.09 or (shade > 0 and -0.2 < lights[i] < 0.05)
+            if unlike > likeness or not lit:
+                continue
             box = pieces.box(int(i), 5)
             piece = pieces.labels[box] == i
-            shade, red, blue = (float(v) for v in differences[i])
-            light = float(lights[i])
-            unlike = float(np.hypot(red, blue))
             area = int(pieces.area[i])
+            sure = unlike < 0.002 and area < 0.01 * whole
+            if area > 200 and not sure and not _open_shape(piece, _telling(difference[box])):
+                continue
             # A gap has an edge of the product all round; a pale stretch of the product itself has not.
             round_it = (cv2.dilate(_eight(piece), np.ones((9, 9), np.uint8)) > 0) & ~(
                 cv2.dilate(_eight(piece), np.ones((3, 3), np.uint8)) > 0
             )
-            # As light as the backdrop beside it, or, where that lies in shadow, as the backdrop without shadow.
-            lit = -0.35 < shade < 0.09 or (shade > 0 and -0.2 < light < 0.05)
-            if unlike > likeness or not lit:
-                continue
-            sure = unlike < 0.002 and area < 0.01 * whole
-            if area > 200 and not sure and not _open_shape(piece, _telling(difference[box])):
-                continue
             if float((ridge[box][round_it] > 20).mean()) > 0.8:
                 lattice = unlike > _GAP_LIKENESS
                 openings += lattice and area > 3e-4 * whole
@@ -300,9 +318,17 @@ def _sort_pieces(rest: Mask, difference: Float, chroma_noise: float, at: tuple[s
     kept[0] = False
     largest = area[kept].max(initial=0)
     kept &= area >= max(25 * h * w / 2.56e6, 1e-3 * largest)
-    for i in np.flatnonzero(kept):
-        box = pieces.box(int(i))
-        there = difference[box][pieces.labels[box] == i]
-        unlike = np.maximum(_chroma(there) / max(0.02, 12 * chroma_noise), np.abs(there[:, 0]) / 0.12)
-        kept[i] = float(np.percentile(unlike, 90)) >= 1
+    kept &= _count_unlike(pieces.labels, n, difference, max(0.02, 12 * chroma_noise), 0.12) > 0.1 * area
     return pieces.chosen(kept), pieces.chosen(around)
+
+
+@compiled
+def _count_unlike(labels: NDArray[np.int32], n: int, difference: Float, hue: float, shade: float) -> NDArray[np.int64]:
+    """How many pixels of each piece differ from the backdrop by at least so much in hue or in shade; (n,) by label."""
+    out = np.zeros(n, np.int64)
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            if labels[y, x]:
+                red, blue = difference[y, x, 1], difference[y, x, 2]
+                out[labels[y, x]] += red * red + blue * blue >= hue * hue or abs(difference[y, x, 0]) >= shade
+    return out

@@ -48,14 +48,16 @@ class Solution:
     ----------
     alpha : float32, shape (h, w)
         Coverage by the product, 0..1.
-    front, behind : float32, shape (h, w, 4)
-        Linear light of the product and of the backdrop and, fourth, of its luma, in the band and one px round it; 0
-        elsewhere.
-    low, high : float32, shape (h, w)
+    index : int32, shape (h, w)
+        For pixels in the band and one px round it, one more than their place in the lists that follow; 0 elsewhere.
+    front, behind : float32, shape (n, 4)
+        Linear light of the product and of the backdrop and, fourth, of its luma.
+    low, high : float32, shape (n,)
         Coverage under `low` is not told from none, over 1 - `high` not from all.
     """
 
     alpha: Float
+    index: NDArray[np.int32]
     front: Float
     behind: Float
     low: Float
@@ -95,16 +97,18 @@ def solve_band(pixels: NDArray[np.uint8], product: Mask, noise: float, settings:
         Standard deviation of the log light on the backdrop, for telling faint coverage from noise.
     """
     h, w = product.shape
-    alpha, low, high = (np.zeros((h, w), np.float32) for _ in range(3))
-    front, behind = (np.zeros((h, w, 4), np.float32) for _ in range(2))
+    alpha, index = np.zeros((h, w), np.float32), np.zeros((h, w), np.int32)
+    front, behind = (np.zeros((0, 4), np.float32) for _ in range(2))
+    low, high = (np.zeros(0, np.float32) for _ in range(2))
     y, x = np.flatnonzero(product.any(1)), np.flatnonzero(product.any(0))
     if y.size:
         # Nothing farther from the product than this is looked at.
         m = int(settings.flank) + 8
         at = np.s_[max(0, y[0] - m) : y[-1] + 1 + m, max(0, x[0] - m) : x[-1] + 1 + m]
         part = _solve(np.ascontiguousarray(pixels[at]), product[at], noise, settings)
-        alpha[at], front[at], behind[at], low[at], high[at] = part.alpha, part.front, part.behind, part.low, part.high
-    return Solution(alpha, front, behind, low, high)
+        alpha[at], index[at] = part.alpha, part.index
+        front, behind, low, high = part.front, part.behind, part.low, part.high
+    return Solution(alpha, index, front, behind, low, high)
 
 
 def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: BandSettings) -> Solution:
@@ -120,12 +124,11 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     alpha = core.astype(np.float32)
     if rows.size == 0 or not backdrop.any():
         alpha[band] = 1
-        nothing = np.zeros((h, w), np.float32)
-        return Solution(alpha, cv2.merge([nothing] * 4), cv2.merge([nothing] * 4), nothing, nothing)
+        no_light, none = np.zeros((0, 4), np.float32), np.zeros(0, np.float32)
+        return Solution(alpha, np.zeros((h, w), np.int32), no_light, no_light, none, none)
     seen = _seen(pixels, rows, columns)
     behind = _nearest(pixels, backdrop, rows, columns)
-    unlike = np.zeros((h, w), np.float32)
-    unlike[band] = np.abs(seen - behind)[:, :3].sum(1)
+    unlike = _unlike((h, w), rows, columns, seen, behind)
     thin = _thin_middles(unlike, band, core, settings.inner)
     front = _nearest(pixels, core | thin, rows, columns)
     solved, _ = _project(seen, behind, front, settings.chroma_weight)
@@ -142,12 +145,11 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     alpha[band] = solved
     into, out_of = _distances(alpha)
     doubt = np.clip(2.5 * noise * behind[:, 3] / contrast, 0.02, 0.3)
-    low, high = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32)
-    low[band] = doubt * np.where(out_of[band] > blur, 1.0, 0.4)
+    low = doubt * np.where(out_of[band] > blur, np.float32(1), np.float32(0.4))
     # Well inside the border a half is as good as all: what lowers it there is texture.
-    high[band] = np.where(into[band] > 0.75 * blur, 0.45, doubt * 0.4)
-    solved[solved < low[band]] = 0
-    solved[solved > 1 - high[band]] = 1
+    high = np.where(into[band] > 0.75 * blur, np.float32(0.45), doubt * np.float32(0.4))
+    solved[solved < low] = 0
+    solved[solved > 1 - high] = 1
     alpha[band] = solved
     # Beyond the lens's reach of anything that is really there, faint coverage is noise, and more is a contact shadow.
     there = (alpha >= 0.3).view(np.uint8)
@@ -155,38 +157,53 @@ def _solve(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Ban
     solid = cv2.distanceTransform(((alpha < 0.5) & ~thin).view(np.uint8), cv2.DIST_L2, 5)[band]
     nothing = ((near > blur) & (solved < 0.1)) | (solid > _TAIL * blur)
     solved[nothing] = 0
-    low[band] = np.where(nothing, 1.01, low[band])
+    low[nothing] = 1.01
     alpha[band] = solved
     _drop_crumbs(alpha, settings.crumb)
-    # What is asked just outside the band is held to what holds beside it.
-    low = np.where(band, low, cv2.dilate(low, np.ones((3, 3), np.uint8)))
-    return Solution(alpha, _field(band, rows, columns, front), _field(band, rows, columns, behind), low, high)
+    return Solution(alpha, *_with_ring((h, w), rows, columns, front, behind, low, high))
 
 
 @compiled
-def _field(band: Mask, rows: Places, columns: Places, light: Float) -> Float:
-    """Light of the band's pixels (n, 4) as a dense field (h, w, 4), carried one px beyond it so that it can be interpolated."""
-    h, w = band.shape
-    field = np.zeros((h, w, 4), np.float32)
-    for i in range(rows.size):
-        for k in range(4):
-            field[rows[i], columns[i], k] = light[i, k]
-    for i in range(rows.size):
+def _with_ring(
+    shape: tuple[int, int], rows: Places, columns: Places, front: Float, behind: Float, low: Float, high: Float
+) -> tuple[NDArray[np.int32], Float, Float, Float, Float]:
+    """The lists of the band, carried on by one px round it so that they can be interpolated; and the index to them.
+
+    Light is the mean of that beside it in the band; low is the highest beside it; high is nothing.
+    """
+    h, w = shape
+    n = rows.size
+    index = np.zeros((h, w), np.int32)
+    for i in range(n):
+        index[rows[i], columns[i]] = i + 1
+    ring = np.empty(8 * n, np.int32)
+    found = 0
+    for i in range(n):
         for y in range(max(rows[i] - 1, 0), min(rows[i] + 2, h)):
             for x in range(max(columns[i] - 1, 0), min(columns[i] + 2, w)):
-                # Light is never nothing, so nothing means: not filled yet.
-                if band[y, x] or field[y, x, 3] > 0:
-                    continue
-                count = np.float32(0)
-                for v in range(max(y - 1, 0), min(y + 2, h)):
-                    for u in range(max(x - 1, 0), min(x + 2, w)):
-                        if band[v, u]:
-                            count += np.float32(1)
-                            for k in range(4):
-                                field[y, x, k] += field[v, u, k]
-                for k in range(4):
-                    field[y, x, k] /= count
-    return field
+                if index[y, x] == 0:
+                    ring[found] = y * w + x
+                    found += 1
+                    index[y, x] = n + found
+    fronts, behinds = np.zeros((n + found, 4), np.float32), np.zeros((n + found, 4), np.float32)
+    lows, highs = np.zeros(n + found, np.float32), np.zeros(n + found, np.float32)
+    fronts[:n], behinds[:n], lows[:n], highs[:n] = front, behind, low, high
+    for j in range(found):
+        y0, x0 = ring[j] // w, ring[j] % w
+        count = np.float32(0)
+        for y in range(max(y0 - 1, 0), min(y0 + 2, h)):
+            for x in range(max(x0 - 1, 0), min(x0 + 2, w)):
+                i = index[y, x] - 1
+                if 0 <= i < n:
+                    count += np.float32(1)
+                    lows[n + j] = max(lows[n + j], lows[i])
+                    for k in range(4):
+                        fronts[n + j, k] += front[i, k]
+                        behinds[n + j, k] += behind[i, k]
+        for k in range(4):
+            fronts[n + j, k] /= count
+            behinds[n + j, k] /= count
+    return index, fronts, behinds, lows, highs
 
 
 def refine(
@@ -214,10 +231,23 @@ def refine(
         (solution.alpha, solution.alpha) if (aw, ah) == frame else (cv2.dilate(solution.alpha, kernel), cv2.erode(solution.alpha, kernel))
     )
     alpha, rows, columns = _open_pixels(near[0], near[1], down, across)
-    tables = linear_table(top(pixels.dtype) + 1), linear_table(65536)
-    weight = np.float32(settings.chroma_weight)
-    given = solution.front, solution.behind, solution.low, solution.high
-    colour = _solve_pixels(pixels, *tables, *given, down, across, rows, columns, (left, top_row, sx, sy), weight, alpha)
+    colour = _solve_pixels(
+        pixels,
+        linear_table(top(pixels.dtype) + 1),
+        linear_table(65536),
+        solution.index,
+        solution.front,
+        solution.behind,
+        solution.low,
+        solution.high,
+        down,
+        across,
+        rows,
+        columns,
+        (left, top_row, sx, sy),
+        np.float32(settings.chroma_weight),
+        alpha,
+    )
     return Cutout(alpha, rows, columns, colour)
 
 
@@ -249,6 +279,7 @@ def _solve_pixels(
     pixels: Coded,
     table: Float,
     fine_table: Float,
+    index: NDArray[np.int32],
     front: Float,
     behind: Float,
     low: Float,
@@ -263,7 +294,7 @@ def _solve_pixels(
 ) -> Float:
     """Into `alpha`: the coverage of the open pixels; returns the product's own light there, (n, 3)."""
     left, top_row, sx, sy = place
-    ah, aw = low.shape
+    ah, aw = index.shape
     per_code = np.float32(65535 / (table.size - 1))
     out = np.empty((rows.size, 3), np.float32)
     f, b, c = np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32)
@@ -274,18 +305,27 @@ def _solve_pixels(
         y0, x0 = int(at_y), int(at_x)
         y1, x1 = min(y0 + 1, ah - 1), min(x0 + 1, aw - 1)
         t, s = np.float32(at_y - y0), np.float32(at_x - x0)
-        for k in range(4):
-            upper = front[y0, x0, k] + s * (front[y0, x1, k] - front[y0, x0, k])
-            lower = front[y1, x0, k] + s * (front[y1, x1, k] - front[y1, x0, k])
-            f[k] = upper + t * (lower - upper)
-            upper = behind[y0, x0, k] + s * (behind[y0, x1, k] - behind[y0, x0, k])
-            lower = behind[y1, x0, k] + s * (behind[y1, x1, k] - behind[y1, x0, k])
-            b[k] = upper + t * (lower - upper)
+        f[:] = 0
+        b[:] = 0
+        known = np.float32(0)
+        for corner in range(4):
+            j = index[y1 if corner > 1 else y0, x1 if corner % 2 else x0] - 1
+            share = (t if corner > 1 else 1 - t) * (s if corner % 2 else 1 - s)
+            if j >= 0 and share > 0:
+                known += share
+                for k in range(4):
+                    f[k] += share * front[j, k]
+                    b[k] += share * behind[j, k]
+        if known > 0:
+            for k in range(4):
+                f[k] /= known
+                b[k] /= known
         _see(pixels, y, x, table, fine_table, per_code, c)
         a, _ = _share(c, b, f, weight)
-        if a < low[down[y], across[x]]:
+        j = index[down[y], across[x]] - 1
+        if j >= 0 and a < low[j]:
             a = np.float32(0)
-        if a > 1 - high[down[y], across[x]]:
+        if j >= 0 and a > 1 - high[j]:
             a = np.float32(1)
         alpha[y, x] = a
         # The product's own light: solved from C where coverage is nearly full, from nearby product elsewhere.
@@ -344,8 +384,7 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
         return product
     seen = _seen(pixels, rows, columns)
     behind = _nearest(pixels, ~product, rows, columns)
-    unlike = np.zeros(product.shape, np.float32)
-    unlike[flank] = np.abs(seen - behind)[:, :3].sum(1)
+    unlike = _unlike(product.shape, rows, columns, seen, behind)
     thin = _thin_middles(unlike, flank, core, settings.flank)
     front = _nearest(pixels, core | thin, rows, columns)
     alpha, contrast = _project(seen, behind, front, settings.chroma_weight)
@@ -364,6 +403,15 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Band
     size = 2 * round(settings.blur) + 1
     margin = cv2.dilate(trimmed.view(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
     return product & (margin > 0)
+
+
+@compiled
+def _unlike(shape: tuple[int, ...], rows: Places, columns: Places, seen: Float, behind: Float) -> Float:
+    """By how much the pixels differ from what is behind them, summed over the channels; (h, w), 0 elsewhere."""
+    out = np.zeros(shape, np.float32)
+    for i in range(rows.size):
+        out[rows[i], columns[i]] = abs(seen[i, 0] - behind[i, 0]) + abs(seen[i, 1] - behind[i, 1]) + abs(seen[i, 2] - behind[i, 2])
+    return out
 
 
 @compiled

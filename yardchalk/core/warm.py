@@ -1,0 +1,40 @@
+"""Run the whole way once on a small drawn photo, so that every loop is compiled before the first real one comes.
+
+`python -m yardchalk.core.warm`: part of the set-up. What was compiled is kept beside its source.
+"""
+
+import cv2
+import numpy as np
+
+from yardchalk.core.codecs import encode_picture
+from yardchalk.core.deliver import produce
+from yardchalk.core.render import Region, Render
+from yardchalk.core.settings import load_sheet, load_spec
+from yardchalk.core.views import view
+
+
+def warm() -> None:
+    """Compile for photos of 8 and 16 bits, white and transparent results, and what the bench shows."""
+    drawn = _ring_on_paper()
+    for photo in (encode_picture(drawn, "jpeg"), encode_picture(drawn.astype(np.uint16) * 257, "png")):
+        for sheet, spec in (("white", "square-2000"), ("transparent", "cutout")):
+            asked = load_spec(spec)
+            for file in {asked.file, "png"}:
+                render = Render(photo, "a drawn ring", load_sheet(sheet))
+                produce(render, asked.model_copy(update={"file": file, "canvas": None}))
+        width, height = render.size_at(0.5)
+        view(render, "clip", 0.5, Region(0, height, 0, width))
+        view(render, "picture", 0.5, Region(0, height, 0, width), "checks")
+
+
+def _ring_on_paper() -> np.ndarray[tuple[int, ...], np.dtype[np.uint8]]:
+    paper = np.full((300, 400, 3), 226, np.uint8)
+    cv2.circle(paper, (210, 165), 80, (196, 196, 196), 30)
+    paper = cv2.GaussianBlur(paper, (0, 0), 8)
+    cv2.circle(paper, (200, 150), 80, (60, 110, 150), 30)
+    grain = np.random.default_rng(1).normal(0, 1.5, paper.shape)
+    return np.clip(cv2.GaussianBlur(paper, (0, 0), 0.8) + grain, 0, 255).astype(np.uint8)
+
+
+if __name__ == "__main__":
+    warm()
