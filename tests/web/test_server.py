@@ -16,6 +16,7 @@ from tests.pictures import Scene, iou
 from tests.stand import StudioCase, small_photos
 from yardchalk.host.cluster import free_port
 from yardchalk.host.settings import ROOT
+from yardchalk.web.models import LineupTile
 
 
 class ServerCase(StudioCase):
@@ -69,6 +70,9 @@ class ApiTest(ServerCase):
         self.work_here(lot_id)
         tiles = self.client.get(f"/api/lots/{lot_id}/lineup").json()
         self.assertEqual([tile["state"] for tile in tiles], ["done", "done"])
+        for tile in tiles:
+            self.assertEqual(set(tile), set(LineupTile.model_fields), "what the database writes is what the page is told")
+            LineupTile.model_validate(tile)
         preview = self.client.get(f"/api/pictures/{tiles[0]['preview']}")
         self.assertEqual(preview.headers["content-type"], "image/webp")
         made = self.client.post(f"/api/lots/{lot_id}/deliveries", json={"verdicts": ["ready", "look"]})
@@ -78,14 +82,14 @@ class ApiTest(ServerCase):
         self.assertEqual(len(self.client.get(f"/api/deliveries/{number}/manifest.json").json()["files"]), 2)
 
     def test_tiles_put_together_are_the_picture_the_engine_makes(self) -> None:
-        made = Scene(width=900, height=700).made()
+        made = Scene(width=1300, height=1100).made()
         lot_id = self.filled({"pot.png": made.png})
         photo = self.client.get(f"/api/photos/{self.rows(lot_id)[0]['id']}").json()
         self.assertEqual(photo["halvings"], 1)
         base = photo["tile_base"]
         rows = [np.hstack([self.tile(f"{base}/matte/white/0/0/{x}-{y}") for x in (0, 1)]) for y in (0, 1)]
         matte = (np.vstack(rows)[..., 0] / 255).astype(np.float32)
-        self.assertEqual(matte.shape, (700, 900))
+        self.assertEqual(matte.shape, (1100, 1300))
         self.assertGreater(iou(matte, made.alpha), 0.98)
         for card, level in (("white", 255), ("black", 0)):
             corner = self.tile(f"{base}/picture/{card}/0/0/0-0")[:40, :40]

@@ -45,8 +45,8 @@ def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
     return ask_runs(studio, lot_id)
 
 
-def lineup(studio: Studio, lot_id: int) -> list[Row]:
-    """The lot's photos as tiles: those to fix first, then to look at, ready, failed, waiting."""
+def lineup(studio: Studio, lot_id: int) -> str:
+    """The lot's photos as tiles, in JSON: those to fix first, then to look at, ready, failed, waiting."""
     with studio.transaction() as connection:
         return queries.lineup(connection, lot_id)
 
@@ -57,10 +57,7 @@ def photo(studio: Studio, photo_id: int) -> Row:
         row = queries.photo(connection, photo_id)
         if row is None:
             raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
-        row["order"] = [
-            {"id": tile["id"], "name": tile["name"], "preview": tile["preview"], "verdict": tile["verdict"], "state": tile["state"]}
-            for tile in queries.lineup(connection, row["lot_id"])
-        ]
+        row["order"] = queries.order(connection, row["lot_id"])
     return row
 
 

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import os
+import re
 from collections.abc import AsyncIterator
 from pathlib import Path
 
@@ -74,7 +75,11 @@ def _add_page(app: FastAPI, page: Path) -> None:
     @app.get("/{path:path}", include_in_schema=False)
     def get_page(path: str) -> FileResponse:
         """The page, under every address that it knows; what it does not know it says itself."""
-        return FileResponse(page / "index.html", headers={"Cache-Control": "no-cache"})
+        headers = {"Cache-Control": "no-cache"}
+        if lot := re.fullmatch(r"lots/(\d{1,9})", path):
+            # The line-up's tiles are on their way while the page's code is still being read.
+            headers["Link"] = f"</api/lots/{lot[1]}/lineup>; rel=preload; as=fetch; crossorigin"
+        return FileResponse(page / "index.html", headers=headers)
 
 
 def _answer_invalid(_: Request, error: Exception) -> JSONResponse:

@@ -1,17 +1,21 @@
 import { ChakraProvider } from '@chakra-ui/react';
 import { QueryClientProvider } from '@tanstack/react-query';
-import { StrictMode } from 'react';
+import { lazy, StrictMode, Suspense } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { followEvents } from '../api/events';
 import { queries } from '../api/queries';
-import { BenchPage } from '../bench/BenchPage';
 import { DeliveriesPage } from '../deliveries/DeliveriesPage';
 import { LineupPage } from '../lineup/LineupPage';
 import { LotsPage } from '../lots/LotsPage';
 import { Trouble } from '../shared/states';
 import { Shell } from './Shell';
 import { system } from './theme';
+
+// The bench with its viewer is a third of the code; the other pages show without it and fetch it when they are idle.
+const bench = () => import('../bench/BenchPage');
+const BenchPage = lazy(() => bench().then((module) => ({ default: module.BenchPage })));
+addEventListener('load', () => requestIdleCallback(() => void bench()));
 
 followEvents(queries);
 
@@ -23,7 +27,14 @@ if (root) {
         <QueryClientProvider client={queries}>
           <BrowserRouter>
             <Routes>
-              <Route path="/lots/:lotId/photos/:photoId" element={<BenchPage />} />
+              <Route
+                path="/lots/:lotId/photos/:photoId"
+                element={
+                  <Suspense fallback={null}>
+                    <BenchPage />
+                  </Suspense>
+                }
+              />
               <Route element={<Shell />}>
                 <Route path="/" element={<LotsPage />} />
                 <Route path="/lots/:lotId" element={<LineupPage />} />

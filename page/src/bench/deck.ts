@@ -20,7 +20,7 @@ type Listener = {
   onBusy: (busy: boolean) => void;
 };
 
-const TILE = 512;
+const TILE = 1024;
 
 /**
  * A deep-zoom viewer that goes from one revision of a picture to the next without a flash: the new one is loaded unseen
