@@ -36,6 +36,7 @@ class Scene:
     level: int = 236
     gradient: float = 0.25
     colour: tuple[int, int, int] = (150, 60, 40)
+    lamp: tuple[float, float, float] = (1.0, 1.0, 1.0)  # its colour: factors on linear light
     shadow: float = 0.35
     noise: float = 0.008
     handle: bool = True
@@ -66,6 +67,7 @@ class Scene:
         shade = 0.7 + 0.6 * np.clip((x / w - 0.3) * 1.5, 0, 1)
         product = (decode(np.array(self.colour) / 255) * shade[..., None]).clip(0, 1).astype(np.float32)
         linear = alpha[..., None] * product + (1 - alpha[..., None]) * backdrop
+        linear *= np.array(self.lamp, np.float32)
         linear *= 1 + rng.normal(0, self.noise, (h, w, 1)).astype(np.float32)
         return Made(to_coded(linear, np.uint8), alpha, product, backdrop)
 

@@ -12,7 +12,7 @@ from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Mask
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.render import Decisions, Render
-from yardchalk.core.settings import ListingSpec, Marks, load_sheet, load_spec
+from yardchalk.core.settings import LiftMarks, ListingSpec, Marks, load_sheet, load_spec
 from yardchalk.core.stages.place import full_frame, place
 
 WHITE = load_sheet("white")
@@ -74,7 +74,7 @@ class CheckTest(unittest.TestCase):
 
     def test_lost_highlights(self) -> None:
         pale = Scene(width=1280, height=960, colour=(225, 222, 216), level=245).made()
-        for marks, wanted in ((Marks(white_point=190), 1), (Marks(), 0)):
+        for marks, wanted in ((Marks(lift=LiftMarks(white_point=190)), 1), (Marks(), 0)):
             findings = produce(Render(pale.jpeg, "pale pot", WHITE, marks), PNG).findings
             self.assertEqual(len(self.found(findings, "lost-highlights")), wanted)
 

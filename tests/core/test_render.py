@@ -15,7 +15,7 @@ from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.deliver import produce
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render, StageCache
-from yardchalk.core.settings import ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
+from yardchalk.core.settings import LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
 from yardchalk.core.stages.place import place, product_box
 from yardchalk.core.views import off_pixels, view
 
@@ -94,7 +94,7 @@ class LawTest(unittest.TestCase):
         view(first, "clip", 0.5, whole(first, 0.5))
         spied = ("decode_photo", "fit_backdrop", "gather_evidence", "clear_automatically", "solve_band", "give_and_take")
         with mock.patch.multiple(render_module, **dict.fromkeys(spied, mock.DEFAULT)) as calls:
-            second = Render(self.made.jpeg, "pot", WHITE, Marks(white_point=180), cache=cache)
+            second = Render(self.made.jpeg, "pot", WHITE, Marks(lift=LiftMarks(white_point=180)), cache=cache)
             moved = view(second, "clip", 0.5, whole(second, 0.5))
         self.assertEqual([name for name in spied if calls[name].called], [])
         self.assertFalse(np.array_equal(moved, view(first, "clip", 0.5, whole(first, 0.5))))
@@ -119,7 +119,7 @@ class LiftTest(unittest.TestCase):
         away = cv2.dilate((made.alpha > 0).astype(np.uint8), np.ones((15, 15), np.uint8)) == 0
         short = {}
         for point in (graph.just_clips, min(255, graph.just_clips + 3)):
-            moved = Render(made.jpeg, "pot", WHITE, Marks(white_point=point), cache=render.cache)
+            moved = Render(made.jpeg, "pot", WHITE, Marks(lift=LiftMarks(white_point=point)), cache=render.cache)
             short[point] = float((moved.toned(1.0, whole(moved))[away].min(-1) < 255).mean())
         self.assertLessEqual(short[graph.just_clips], 0.003)
         if graph.just_clips < 252:

@@ -8,7 +8,7 @@ import numpy as np
 from tests.pictures import Scene
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.render import Region, Render
-from yardchalk.core.settings import Marks, load_sheet
+from yardchalk.core.settings import LiftMarks, Marks, load_sheet
 from yardchalk.core.views import apart, off_pixels, view
 
 PINK, YELLOW = (194, 56, 111), (236, 196, 84)
@@ -39,7 +39,7 @@ class ClipTest(unittest.TestCase):
     def test_what_is_white_what_is_short_and_what_is_lost(self) -> None:
         made = Scene(width=800, height=600, level=236, colour=(200, 196, 190), shadow=0.4).made()
         for level, white, lost in ((255, 0.0, 0.0), (170, 0.7, 0.2)):
-            render = Render(made.png, "pot", load_sheet("white"), Marks(white_point=level))
+            render = Render(made.png, "pot", load_sheet("white"), Marks(lift=LiftMarks(white_point=level)))
             shown = view(render, "clip", 1.0, Region(0, 600, 0, 800))
             plain, inside = made.alpha == 0, made.alpha == 1
             # Fine hatch on white: six of seven pixels stay white.
@@ -48,5 +48,7 @@ class ClipTest(unittest.TestCase):
             self.assertLess(share, 0.01 if white == 0 else 1)
             self.assertGreaterEqual(float((shown[inside] == PINK).all(-1).mean()), lost)
         # Yellow lets the paper through: 30 % of it.
-        shown = view(Render(made.png, "pot", load_sheet("white"), Marks(white_point=255)), "clip", 1.0, Region(0, 40, 0, 40))
+        shown = view(
+            Render(made.png, "pot", load_sheet("white"), Marks(lift=LiftMarks(white_point=255))), "clip", 1.0, Region(0, 40, 0, 40)
+        )
         self.assertLess(np.abs(shown.astype(int).mean((0, 1)) - (np.array(YELLOW) * 0.7 + 0.3 * 225)).max(), 12)

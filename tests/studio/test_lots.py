@@ -12,11 +12,11 @@ import psycopg
 from tests.pictures import Scene
 from tests.stand import StudioCase, empty_database, small_photos
 from yardchalk.core.errors import YardError
-from yardchalk.core.settings import Marks
+from yardchalk.core.settings import LiftMarks, Marks
 from yardchalk.jobs.queue import apply_schema
 from yardchalk.store import queries
 from yardchalk.store.database import migrate, migrations
-from yardchalk.studio import reading
+from yardchalk.studio import history, reading
 from yardchalk.studio.delivering import deliver, folder_of, zip_delivery
 from yardchalk.studio.intake import take_in
 from yardchalk.studio.running import ask_lost, ask_runs, cancel_runs
@@ -80,7 +80,7 @@ class RunTest(StudioCase):
         first = self.rows(lot_id)
         self.assertEqual([row["state"] for row in first], ["done"] * 3)
         self.assertEqual(ask_runs(self.studio, lot_id), 0, "nothing changed")
-        reading.set_marks(self.studio, first[1]["id"], Marks(white_point=180))
+        history.set_marks(self.studio, first[1]["id"], Marks(lift=LiftMarks(white_point=180)), "White point")
         self.assertEqual([row["state"] for row in self.rows(lot_id)], ["done", "waiting", "done"])
         self.work_here(lot_id)
         second = self.rows(lot_id)

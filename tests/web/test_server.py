@@ -7,6 +7,7 @@ import sys
 import threading
 import time
 from typing import ClassVar
+from urllib.parse import quote
 
 import cv2
 import httpx
@@ -17,6 +18,10 @@ from tests.stand import StudioCase, small_photos
 from yardchalk.host.cluster import free_port
 from yardchalk.host.settings import ROOT
 from yardchalk.web.models import LineupTile
+
+
+def white_at(level: int) -> str:
+    return quote(json.dumps({"lift": {"white_point": level}}))
 
 
 class ServerCase(StudioCase):
@@ -87,17 +92,17 @@ class ApiTest(ServerCase):
         photo = self.client.get(f"/api/photos/{self.rows(lot_id)[0]['id']}").json()
         self.assertEqual(photo["halvings"], 1)
         base = photo["tile_base"]
-        rows = [np.hstack([self.tile(f"{base}/matte/white/0/0/{x}-{y}") for x in (0, 1)]) for y in (0, 1)]
+        rows = [np.hstack([self.tile(f"{base}/matte/white/{{}}/0/{x}-{y}") for x in (0, 1)]) for y in (0, 1)]
         matte = (np.vstack(rows)[..., 0] / 255).astype(np.float32)
         self.assertEqual(matte.shape, (1100, 1300))
         self.assertGreater(iou(matte, made.alpha), 0.98)
         for card, level in (("white", 255), ("black", 0)):
-            corner = self.tile(f"{base}/picture/{card}/0/0/0-0")[:40, :40]
+            corner = self.tile(f"{base}/picture/{card}/{{}}/0/0-0")[:40, :40]
             self.assertTrue((np.abs(corner.astype(int) - level) <= 1).all(), card)
-        before, after = self.tile(f"{base}/clip/white/255/1/0-0"), self.tile(f"{base}/clip/white/150/1/0-0")
+        before, after = self.tile(f"{base}/clip/white/{white_at(255)}/1/0-0"), self.tile(f"{base}/clip/white/{white_at(150)}/1/0-0")
         self.assertGreater(np.abs(before.astype(int) - after).mean(), 10, "a white point shows at once")
-        self.assertEqual(self.client.get(f"{base}/picture/white/0/0/9-9").status_code, 404)
-        self.assertEqual(self.client.get(base.replace(base[-16:], "0" * 16) + "/picture/white/0/0/0-0").status_code, 404)
+        self.assertEqual(self.client.get(f"{base}/picture/white/{{}}/0/9-9").status_code, 404)
+        self.assertEqual(self.client.get(base.replace(base[-16:], "0" * 16) + "/picture/white/{}/0/0-0").status_code, 404)
 
     def test_marks_are_kept_and_checked(self) -> None:
         lot_id = self.filled(small_photos(1))
@@ -105,16 +110,75 @@ class ApiTest(ServerCase):
         photo_id = self.rows(lot_id)[0]["id"]
         graph = self.client.get(f"/api/photos/{photo_id}/lift").json()["graph"]
         self.assertEqual(len(graph["levels"]), 128)
-        answer = self.client.put(f"/api/photos/{photo_id}/marks", json={"white_point": 201})
+        at = f"/api/photos/{photo_id}"
+
+        def put(level: int) -> httpx.Response:
+            return self.client.put(f"{at}/marks", params={"what": f"White point {level}"}, json={"lift": {"white_point": level}})
+
+        answer = put(201)
         self.assertEqual((answer.status_code, answer.json()["state"]), (200, "waiting"))
-        self.assertEqual(self.client.get(f"/api/photos/{photo_id}/lift").json()["white_point"], 201)
-        refused = self.client.put(f"/api/photos/{photo_id}/marks", json={"white_point": 12})
+        self.assertEqual(self.client.get(f"{at}/lift").json()["white_point"], 201)
+        refused = put(12)
         self.assertEqual(refused.status_code, 422)
         self.assertIn("128", refused.json()["message"])
         self.client.put(f"/api/lots/{lot_id}", json={"sheet": "transparent", "spec": "cutout"})
-        off = self.client.put(f"/api/photos/{photo_id}/marks", json={"white_point": 201})
+        off = put(201)
         self.assertEqual(off.status_code, 409)
         self.assertIn("leaves Lift out", off.json()["message"])
+
+    def test_steps_are_taken_back_and_done_again_and_kept_under_names(self) -> None:
+        lot_id = self.filled(small_photos(1))
+        at = f"/api/photos/{self.rows(lot_id)[0]['id']}"
+
+        def put(level: int) -> None:
+            self.client.put(f"{at}/marks", params={"what": f"White point {level}"}, json={"lift": {"white_point": level}})
+
+        def now() -> tuple[int | None, str | None, str | None]:
+            photo = self.client.get(at).json()
+            return photo["marks"]["lift"]["white_point"], photo["undo"], photo["redo"]
+
+        put(220)
+        put(210)
+        self.assertEqual(self.client.post(f"{at}/snapshots", json={"name": "bright"}).status_code, 201)
+        self.assertEqual(now(), (210, "White point 210", None))
+        self.client.post(f"{at}/undo")
+        self.assertEqual(now(), (220, "White point 220", "White point 210"))
+        self.client.post(f"{at}/undo")
+        self.assertEqual(now(), (None, None, "White point 220"))
+        self.assertEqual(self.client.post(f"{at}/undo").status_code, 409, "there is nothing before the first step")
+        self.client.post(f"{at}/redo")
+        self.assertEqual(now(), (220, "White point 220", "White point 210"))
+        put(230)
+        self.assertEqual(now(), (230, "White point 230", None), "a new step leaves nothing to redo")
+        kept = self.client.get(at).json()["snapshots"]
+        self.client.post(f"{at}/snapshots/{kept[0]['id']}/restore")
+        self.assertEqual(now(), (210, "Back to “bright”", None))
+        self.assertEqual(self.client.request("DELETE", f"{at}/snapshots/{kept[0]['id']}").json()["snapshots"], [])
+
+    def test_a_place_says_what_light_it_is_in_and_the_lots_photos_of_that_light_follow(self) -> None:
+        warm, cool = Scene(width=600, height=450, lamp=(1.0, 0.88, 0.72)), Scene(width=600, height=450, lamp=(0.8, 0.9, 1.0))
+        lot_id = self.filled({"a.png": warm.made().png, "b.png": warm.but(seed=7).made().png, "c.png": cool.made().png})
+        self.work_here(lot_id)
+        first = min(self.rows(lot_id), key=lambda row: str(row["name"]))
+        at = f"/api/photos/{first['id']}"
+        sample = self.client.get(f"{at}/sample", params={"x": 10, "y": 10, "width": 60, "height": 60}).json()
+        self.assertEqual(sample["count"], 3600)
+        self.assertGreater(sample["cast_before"], 5)
+        self.assertLess(sample["cast_after"], 0.5)
+        outside = self.client.get(f"{at}/sample", params={"x": 9999, "y": 0, "width": 5, "height": 5})
+        self.assertEqual(outside.status_code, 404)
+        balance = {"red": sample["red"], "blue": sample["blue"]}
+        self.client.put(f"{at}/marks", params={"what": "Balance"}, json={"balance": balance})
+        measured = self.client.get(f"{at}/lift").json()["balance"]
+        self.assertLess(measured["cast_after"], 1.0)
+        self.assertGreater(measured["cast_before"], 5)
+        spread = self.client.post(f"{at}/same-light").json()
+        self.assertEqual((spread["copied"], [name for name, _ in spread["differing"]]), (["b.png"], ["c.png"]))
+        second = next(row for row in self.rows(lot_id) if row["name"] == "b.png")
+        self.assertAlmostEqual(second["marks"]["balance"]["red"], balance["red"])
+        pixel = self.client.get(f"{at}/pixel", params={"x": 5, "y": 5}).json()
+        self.assertEqual((pixel["after"], pixel["after_off_white"]), ([255, 255, 255], 0), "backdrop is delivered white")
+        self.assertGreater(pixel["before_off_white"], 5)
 
     def test_open_pages_are_told_what_changed(self) -> None:
         heard: list[dict[str, int | None]] = []

@@ -67,6 +67,12 @@ class BackdropModel:
         """Linear light of the backdrop over the whole frame, float32 (height, width, 3), at most 1."""
         return np.exp(np.minimum(self.log_light(width, height), 0.0))
 
+    @cached_property
+    def mean_light(self) -> tuple[float, float, float]:
+        """Mean linear light (R, G, B) of the backdrop on its support."""
+        red, green, blue = (float(v) for v in np.exp(np.minimum(self.small_log_light, 0.0))[self.support].mean(0))
+        return red, green, blue
+
     @property
     def levels(self) -> tuple[int, int]:
         """Darkest and lightest coded level (0..255, mean of channels) of the backdrop on its support."""

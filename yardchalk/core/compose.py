@@ -1,7 +1,8 @@
 """Putting a region together: the product's pixels with their light multiplied, laid on a card or cut out.
 
 In all functions: `pixels` are coded, uint8 or uint16, shape (h, w, 3); `factors` multiply linear light and are float32 of
-shape (h, w), or (1, 1) for one factor everywhere; `cut` is the region's matte.
+shape (h, w), or (1, 1) for one factor everywhere; after that the tone's tables apply; `cut` is the region's matte.
+Balance, black and white point, mid-tone and curve are one table per channel, and one pass over the pixels.
 """
 
 from typing import Any
@@ -12,16 +13,22 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Coded, Float, code_table, codes_of_light, light_of_codes, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.edge.band import Cutout, page_true
+from yardchalk.core.stages.lift import Tone
 
 
-def with_light_times(pixels: Coded, factors: Float) -> Coded:
-    """The pixels with their light multiplied, at most white; the same dtype."""
+def toned(pixels: Coded, factors: Float, tone: Tone) -> Coded:
+    """The pixels with their tone changed; the same dtype."""
     out = np.empty_like(pixels)
-    _times(pixels, factors, light_of_codes(pixels.dtype), codes_of_light(pixels.dtype), out)
+    _tone(pixels, factors, *_tables(pixels, tone), out)
     return out
 
 
-def on_card(pixels: Coded, factors: Float, cut: Cutout, card: NDArray[np.uint8]) -> Coded:
+def _tables(pixels: Coded, tone: Tone) -> tuple[NDArray[np.uint16], Coded, bool]:
+    """Codes to light, light to toned codes (3, 65536), and whether a pixel of factor 1 stays as it is."""
+    return light_of_codes(pixels.dtype), codes_of_light(pixels.dtype)[tone.tables], tone.plain
+
+
+def on_card(pixels: Coded, factors: Float, tone: Tone, cut: Cutout, card: NDArray[np.uint8]) -> Coded:
     """The product on a card, mixed in linear light; exactly the card where it covers nothing.
 
     Parameters
@@ -33,46 +40,59 @@ def on_card(pixels: Coded, factors: Float, cut: Cutout, card: NDArray[np.uint8])
     coded, shape (h, w, 3), dtype of the pixels.
     """
     out = np.empty_like(pixels)
-    codes = codes_of_light(pixels.dtype)
     step = out.dtype.type(top(out.dtype) // 255)
-    _cover(pixels, factors, cut.alpha, card, step, light_of_codes(pixels.dtype), codes, out)
-    light = _lit(cut.rows, cut.columns, cut.colour, factors)
-    _mix(cut.alpha, cut.rows, cut.columns, light, card, linear_table(256), codes, out)
+    _cover(pixels, factors, cut.alpha, card, step, *_tables(pixels, tone), out)
+    light = _lit(cut.rows, cut.columns, cut.colour, factors, tone.tables)
+    _mix(cut.alpha, cut.rows, cut.columns, light, card, linear_table(256), codes_of_light(pixels.dtype), out)
     return out
 
 
-def cut_out(pixels: Coded, factors: Float, cut: Cutout, *, for_pages: bool) -> Coded:
+def cut_out(pixels: Coded, factors: Float, tone: Tone, cut: Cutout, *, for_pages: bool) -> Coded:
     """The product as straight RGBA, coded, shape (h, w, 4); with `for_pages` its edges are page-true."""
     out = np.empty((*pixels.shape[:2], 4), pixels.dtype)
     full = top(pixels.dtype)
-    _lift_off(pixels, factors, cut.alpha, light_of_codes(pixels.dtype), codes_of_light(pixels.dtype), out.dtype.type(full), out)
-    alpha, light = cut.alpha[cut.rows, cut.columns], _lit(cut.rows, cut.columns, cut.colour, factors)
+    _lift_off(pixels, factors, cut.alpha, *_tables(pixels, tone), out.dtype.type(full), out)
+    alpha, light = cut.alpha[cut.rows, cut.columns], _lit(cut.rows, cut.columns, cut.colour, factors, tone.tables)
     alpha, coded = page_true(alpha, light) if for_pages else (alpha, code_table()[_steps(light)] * np.float32(1 / 65535))
     _rim(cut.rows, cut.columns, alpha, coded, np.float32(full), out)
     return out
 
 
 @compiled
-def _times(pixels: Coded, factors: Float, light: NDArray[np.uint16], codes: Coded, out: Coded) -> None:
+def _tone(pixels: Coded, factors: Float, light: NDArray[np.uint16], codes: Coded, plain: bool, out: Coded) -> None:
     across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
+    red, green, blue = codes[0], codes[1], codes[2]
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
             f = factors[y * down, x * across]
-            for k in range(3):
-                out[y, x, k] = pixels[y, x, k] if f == 1 else _brighter(pixels[y, x, k], f, light, codes)
+            if plain and f == 1:
+                out[y, x, 0], out[y, x, 1], out[y, x, 2] = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
+            else:
+                out[y, x, 0] = red[_times(light[pixels[y, x, 0]], f)]
+                out[y, x, 1] = green[_times(light[pixels[y, x, 1]], f)]
+                out[y, x, 2] = blue[_times(light[pixels[y, x, 2]], f)]
 
 
 @compiled
-def _brighter(code: Any, factor: np.float32, light: NDArray[np.uint16], codes: Coded) -> Any:
-    return codes[min(int(light[code] * factor + np.float32(0.5)), 65535)]
+def _times(light: Any, factor: np.float32) -> int:
+    return min(int(light * factor + np.float32(0.5)), 65535)
 
 
 @compiled
 def _cover(
-    pixels: Coded, factors: Float, alpha: Float, card: NDArray[np.uint8], step: Any, light: NDArray[np.uint16], codes: Coded, out: Coded
+    pixels: Coded,
+    factors: Float,
+    alpha: Float,
+    card: NDArray[np.uint8],
+    step: Any,
+    light: NDArray[np.uint16],
+    codes: Coded,
+    plain: bool,
+    out: Coded,
 ) -> None:
     across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
     card_across, card_down = int(card.shape[1] > 1), int(card.shape[0] > 1)
+    red, green, blue = codes[0], codes[1], codes[2]
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
             if alpha[y, x] == 0:
@@ -80,8 +100,12 @@ def _cover(
                     out[y, x, k] = card[y * card_down, x * card_across, k] * step
             else:
                 f = factors[y * down, x * across]
-                for k in range(3):
-                    out[y, x, k] = pixels[y, x, k] if f == 1 else _brighter(pixels[y, x, k], f, light, codes)
+                if plain and f == 1:
+                    out[y, x, 0], out[y, x, 1], out[y, x, 2] = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
+                else:
+                    out[y, x, 0] = red[_times(light[pixels[y, x, 0]], f)]
+                    out[y, x, 1] = green[_times(light[pixels[y, x, 1]], f)]
+                    out[y, x, 2] = blue[_times(light[pixels[y, x, 2]], f)]
 
 
 @compiled
@@ -109,8 +133,11 @@ def _mix(
 
 
 @compiled
-def _lift_off(pixels: Coded, factors: Float, alpha: Float, light: NDArray[np.uint16], codes: Coded, full: Any, out: Coded) -> None:
+def _lift_off(
+    pixels: Coded, factors: Float, alpha: Float, light: NDArray[np.uint16], codes: Coded, plain: bool, full: Any, out: Coded
+) -> None:
     across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
+    red, green, blue = codes[0], codes[1], codes[2]
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
             if alpha[y, x] == 0:
@@ -118,19 +145,24 @@ def _lift_off(pixels: Coded, factors: Float, alpha: Float, light: NDArray[np.uin
                     out[y, x, k] = 0
             else:
                 f = factors[y * down, x * across]
-                for k in range(3):
-                    out[y, x, k] = pixels[y, x, k] if f == 1 else _brighter(pixels[y, x, k], f, light, codes)
+                if plain and f == 1:
+                    out[y, x, 0], out[y, x, 1], out[y, x, 2] = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
+                else:
+                    out[y, x, 0] = red[_times(light[pixels[y, x, 0]], f)]
+                    out[y, x, 1] = green[_times(light[pixels[y, x, 1]], f)]
+                    out[y, x, 2] = blue[_times(light[pixels[y, x, 2]], f)]
                 out[y, x, 3] = full
 
 
 @compiled
-def _lit(rows: NDArray[np.intp], columns: NDArray[np.intp], colour: Float, factors: Float) -> Float:
-    """The band's light (n, 3) multiplied, at most white."""
+def _lit(rows: NDArray[np.intp], columns: NDArray[np.intp], colour: Float, factors: Float, tables: NDArray[np.uint16]) -> Float:
+    """The band's light (n, 3), toned."""
     across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
     out = np.empty_like(colour)
     for i in range(rows.size):
         for k in range(3):
-            out[i, k] = min(colour[i, k] * factors[rows[i] * down, columns[i] * across], np.float32(1))
+            light = min(colour[i, k] * factors[rows[i] * down, columns[i] * across], np.float32(1))
+            out[i, k] = tables[k, int(light * 65535 + 0.5)] * np.float32(1 / 65535)
     return out
 
 

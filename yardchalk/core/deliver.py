@@ -120,7 +120,7 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Code
     part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, "white")
     canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
     alpha[at] = render.cut(placing.scale, region).alpha
-    if render.sheet.lift.on and render.tone.scope == "photo":
+    if not render.product_tone.plain or render.product_tone.evening is not None:
         lost[at] = (alpha[at] > 0.98) & newly_full(render.part(placing.scale, region).pixels, canvas[at])
     return canvas, alpha, lost
 
@@ -228,6 +228,9 @@ def _figures(render: Render, alpha: Float, lost: Mask, placing: Placing, data: b
         "product burnt (%)": round(100 * float(lost.sum()) / covered, 3),
         "backdrop darkest (level)": low,
         "backdrop lightest (level)": high,
+        "backdrop red (linear)": round(render.backdrop_light[0], 5),
+        "backdrop green (linear)": round(render.backdrop_light[1], 5),
+        "backdrop blue (linear)": round(render.backdrop_light[2], 5),
         "backdrop explains of the border (%)": round(100 * render.decisions.backdrop.ring_share, 1),
         "product of the photo (%)": round(100 * float(render.decisions.product.mean()), 2),
         "scale (delivered px per original px)": round(placing.scale, 4),

@@ -32,5 +32,9 @@ class BadSettings(YardError):
     """A run sheet, listing spec or marks file does not hold what it must."""
 
 
+class UnusableSample(YardError):
+    """The place that was touched cannot tell what it was touched for."""
+
+
 class NotThere(YardError):
     """What was asked for does not exist, or no longer."""

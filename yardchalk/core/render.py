@@ -20,14 +20,15 @@ from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.colour import Coded, Float, Mask, linear_table, to_log, top
-from yardchalk.core.compose import cut_out, on_card, with_light_times
+from yardchalk.core.colour import Coded, Float, Mask, encode, linear_table, to_log, top
+from yardchalk.core.compose import cut_out, on_card, toned
 from yardchalk.core.pixels import Picture
-from yardchalk.core.settings import Marks, RunSheet
+from yardchalk.core.settings import LiftSettings, Marks, RunSheet
+from yardchalk.core.stages.balance import Gains, from_temperature, gains_for, keeping_lightness
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
-from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_map, give_and_take
+from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_map, give_and_take, make_tone
 from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
@@ -245,9 +246,33 @@ class Render:
         return self.cache.get((self.digest, "solution", self.sheet.clear), lambda: solve_band(self.analysis, d.product, d.noise))
 
     @property
+    def lift(self) -> LiftSettings:
+        """What holds for this photo: the run sheet's tones with the photo's own in their place."""
+        own = self.marks.lift.model_dump(exclude_none=True)
+        return self.sheet.lift.model_copy(update=own) if own else self.sheet.lift
+
+    @property
+    def gains(self) -> Gains:
+        """What Balance multiplies linear light by: the photo's own gains, or the run sheet's."""
+        if self.marks.balance is not None:
+            own = self.marks.balance
+            if own.red is not None and own.blue is not None:
+                return keeping_lightness(own.red, own.blue)
+            return keeping_lightness(*from_temperature(own.temperature or 6500, own.tint or 0))
+        if self.sheet.balance.neutral == "backdrop":
+            return keeping_lightness(*gains_for(self.backdrop_light))
+        return Gains()
+
+    @property
+    def backdrop_light(self) -> tuple[float, float, float]:
+        """Mean linear light of the backdrop where it was seen, as shot."""
+        return self.decisions.backdrop.mean_light
+
+    @property
     def graph(self) -> GiveAndTake:
-        """The give-and-take graph, after evening."""
-        return self.cache.get((self.digest, "graph", self.sheet.clear, self.sheet.lift.on, self.sheet.lift.even), self._measure)
+        """The give-and-take graph, after balancing and evening."""
+        key = (self.digest, "graph", self.sheet.clear, self.lift.on, self.lift.even, self.gains)
+        return self.cache.get(key, self._measure)
 
     def _measure(self) -> GiveAndTake:
         product = self.decisions.product
@@ -258,25 +283,44 @@ class Render:
         h, w = product.shape
         lit = self.decisions.backdrop.log_light(w, h)[..., 1]
         shade = to_log(np.ascontiguousarray(self.analysis[..., 1])) - np.minimum(lit, 0)
-        return give_and_take(self.analysis, sure, away, shade < -max(_SHADE, 4 * self.decisions.noise), evening)
+        return give_and_take(self.analysis, sure, away, shade < -max(_SHADE, 4 * self.decisions.noise), evening, self.gains)
 
     @property
     def white_point(self) -> int:
         """The white point in force: the photo's own, the run sheet's, or the offered one."""
-        if self.marks.white_point is not None:
-            return self.marks.white_point
-        if self.sheet.lift.white_point != "auto":
-            return self.sheet.lift.white_point
-        return self.graph.offer if self.sheet.lift.on else 255
+        lift = self.lift
+        if not lift.on:
+            return 255
+        return self.graph.offer if lift.white_point == "auto" else lift.white_point
 
     @property
     def tone(self) -> Tone:
-        key = (self.digest, "tone", self.sheet.lift, self.sheet.clear, self.white_point)
-        return self.cache.get(key, lambda: Tone(self._evening, self.white_point if self.sheet.lift.on else 255, self.sheet.lift.scope))
+        """What Balance and Lift do to the photo."""
+        key = (self.digest, "tone", self.lift, self.sheet.clear, self.gains, self.white_point)
+        return self.cache.get(key, lambda: self._tone(self.lift.on))
+
+    @property
+    def product_tone(self) -> Tone:
+        """What they do to the product: with Lift limited to the backdrop, its own tones stay and only Balance acts."""
+        if self.lift.scope == "photo" or not self.sheet.clear.on:
+            return self.tone
+        return self.cache.get((self.digest, "balanced", self.sheet.clear, self.gains), lambda: self._tone(False))
+
+    def before_lift(self, light: tuple[float, float, float], region: Region) -> Float:
+        """Coded values (3,), 0..1, of a light of a full-size region when it reaches the white point: balanced and evened."""
+        evening = self._evening
+        factor = 1.0 if evening is None else float(make_tone(evening, Gains()).factors(self.size_at(1.0)[::-1], *region.index).mean())
+        return encode(np.clip(np.array(light) * self.gains.array * factor, 0, 1))
+
+    def _tone(self, lifted: bool) -> Tone:
+        lift = self.lift
+        if not lifted:
+            return make_tone(None, self.gains)
+        return make_tone(self._evening, self.gains, white=self.white_point, black=lift.black_point, mid=lift.mid, curve=lift.curve)
 
     @property
     def _evening(self) -> Float | None:
-        lift = self.sheet.lift
+        lift = self.lift
         if not lift.on or lift.even == 0:
             return None
         return self.cache.get((self.digest, "evening", lift.even), lambda: evening_map(self.decisions.backdrop, lift.even))
@@ -305,26 +349,24 @@ class Render:
         return refine(self.solution, photo.pixels, (width, height), region.left, region.top)
 
     def toned(self, scale: float, region: Region) -> Coded:
-        """The lifted photo, not cut out: coded, the dtype of the photo."""
-        return with_light_times(self.part(scale, region).pixels, self._factors(scale, region))
+        """The balanced and lifted photo, not cut out: coded, the dtype of the photo."""
+        return toned(self.part(scale, region).pixels, self._factors(self.tone, scale, region), self.tone)
 
     def picture(self, scale: float, region: Region, card: Card = "white") -> Coded:
         """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing."""
-        factors = self._product_factors(scale, region)
-        return on_card(self.part(scale, region).pixels, factors, self.cut(scale, region), _card(card, region))
+        tone = self.product_tone
+        pixels, cut = self.part(scale, region).pixels, self.cut(scale, region)
+        return on_card(pixels, self._factors(tone, scale, region), tone, cut, _card(card, region))
 
     def cutout(self, scale: float, region: Region) -> Coded:
         """The finished region as straight RGBA, coded; edges page-true if the run sheet says so."""
-        factors = self._product_factors(scale, region)
-        cut = self.cut(scale, region)
-        return cut_out(self.part(scale, region).pixels, factors, cut, for_pages=self.sheet.edge.page_true)
+        tone = self.product_tone
+        pixels, cut = self.part(scale, region).pixels, self.cut(scale, region)
+        return cut_out(pixels, self._factors(tone, scale, region), tone, cut, for_pages=self.sheet.edge.page_true)
 
-    def _factors(self, scale: float, region: Region) -> Float:
+    def _factors(self, tone: Tone, scale: float, region: Region) -> Float:
         width, height = self.size_at(scale)
-        return self.tone.factors((height, width), *region.index)
-
-    def _product_factors(self, scale: float, region: Region) -> Float:
-        return np.ones((1, 1), np.float32) if self.tone.scope == "backdrop" and self.sheet.clear.on else self._factors(scale, region)
+        return tone.factors((height, width), *region.index)
 
 
 def _given(photo: Picture) -> Cutout:

@@ -6,10 +6,11 @@ receiving channel demands. JSON Schemas of all three are generated from these mo
 
 import json
 from importlib.resources import files
+from itertools import pairwise
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from yardchalk.core.errors import BadSettings
 
@@ -19,6 +20,25 @@ class _Settings(BaseModel):
 
 
 WhitePoint = Annotated[int, Field(ge=128, le=255)]
+BlackPoint = Annotated[int, Field(ge=0, le=100)]
+Mid = Annotated[float, Field(ge=0.2, le=5)]
+Level = Annotated[int, Field(ge=0, le=255)]
+Gain = Annotated[float, Field(ge=0.1, le=10)]
+
+
+def _rising(points: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
+    if any(b[0] <= a[0] or b[1] < a[1] for a, b in pairwise(points)):
+        raise ValueError("points must go from left to right and never fall")
+    return points
+
+
+Curve = Annotated[tuple[tuple[Level, Level], ...], Field(max_length=8), AfterValidator(_rising)]
+
+
+class BalanceSettings(_Settings):
+    """Which light counts as white."""
+
+    neutral: Literal["as-shot", "backdrop"] = Field("as-shot", description="Leave the colours as they came, or make the backdrop neutral.")
 
 
 class LiftSettings(_Settings):
@@ -29,6 +49,12 @@ class LiftSettings(_Settings):
     white_point: WhitePoint | Literal["auto"] = Field(
         "auto",
         description="The level that becomes white; auto takes the one that just clips the backdrop, as far as the product bears it.",
+    )
+    black_point: BlackPoint = Field(0, description="The level that becomes black, 0 to 100.")
+    mid: Mid = Field(1.0, description="Mid-tone: coded levels to the power of 1/mid; over 1 is lighter. 0.2 to 5.")
+    curve: Curve = Field(
+        (),
+        description="Points [level in, level out], 0 to 255, of a smooth curve through them and through [0, 0] and [255, 255]; 8 at most.",
     )
     scope: Literal["photo", "backdrop"] = Field("photo", description="Whether the product's tones move too.")
 
@@ -61,16 +87,49 @@ class RunSheet(_Settings):
     title: str = ""
     version: int = Field(1, ge=1)
     note: str = ""
+    balance: BalanceSettings = BalanceSettings()
     lift: LiftSettings = LiftSettings()
     clear: ClearSettings = ClearSettings()
     edge: EdgeSettings = EdgeSettings()
     place: PlaceSettings = PlaceSettings()
 
 
+class BalanceMarks(_Settings):
+    """This photo's own balance: gains on linear light with green left alone, or the temperature and tint of its light."""
+
+    red: Gain | None = Field(None, description="Gain on red, 0.1 to 10.")
+    blue: Gain | None = Field(None, description="Gain on blue, 0.1 to 10.")
+    temperature: float | None = Field(None, ge=2000, le=25000, description="Of the light, in kelvin, 2,000 to 25,000.")
+    tint: float | None = Field(None, ge=-60, le=60, description="Of the light, -60 (magenta) to 60 (green), in thousandths of u, v.")
+
+    @model_validator(mode="after")
+    def _one_way(self) -> "BalanceMarks":
+        given = (self.red is not None, self.blue is not None, self.temperature is not None, self.tint is not None)
+        if given not in {(True, True, False, False), (False, False, True, True)}:
+            raise ValueError("give red and blue, or temperature and tint")
+        return self
+
+
+class LiftMarks(_Settings):
+    """This photo's own tones; what is left out is as the run sheet has it."""
+
+    even: float | None = Field(None, ge=0, le=1, description="Strength of Even light.")
+    white_point: WhitePoint | None = None
+    black_point: BlackPoint | None = None
+    mid: Mid | None = None
+    curve: Curve | None = None
+    scope: Literal["photo", "backdrop"] | None = None
+
+
 class Marks(_Settings):
     """What belongs to one photo: its departures from the run sheet."""
 
-    white_point: WhitePoint | None = Field(None, description="This photo's own white point.")
+    balance: BalanceMarks | None = Field(None, description="As the run sheet has it, if left out.")
+    lift: LiftMarks = LiftMarks()
+
+    def as_kept(self) -> dict[str, Any]:
+        """Just what departs from the run sheet, for JSON."""
+        return self.model_dump(mode="json", exclude_none=True, exclude_defaults=True)
 
 
 class Limits(_Settings):
@@ -110,7 +169,7 @@ class ListingSpec(_Settings):
     limits: Limits = Limits()
 
 
-_Model = TypeVar("_Model", RunSheet, ListingSpec)
+_Model = TypeVar("_Model", RunSheet, ListingSpec, Marks)
 
 
 def shipped(kind: Literal["sheets", "specs"]) -> list[str]:

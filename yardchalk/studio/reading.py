@@ -3,7 +3,7 @@
 from typing import Any
 
 from yardchalk.core.errors import NotThere
-from yardchalk.core.settings import Marks, load_sheet, load_spec, shipped
+from yardchalk.core.settings import load_sheet, load_spec, shipped
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.running import ask_runs
@@ -52,22 +52,15 @@ def lineup(studio: Studio, lot_id: int) -> str:
 
 
 def photo(studio: Studio, photo_id: int) -> Row:
-    """One photo with its findings and figures, and the order of the lot's photos."""
+    """One photo with its findings and figures, its steps and snapshots, and the order of the lot's photos."""
     with studio.transaction() as connection:
         row = queries.photo(connection, photo_id)
         if row is None:
             raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
         row["order"] = queries.order(connection, row["lot_id"])
+        row |= queries.steps_beside(connection, photo_id)
+        row["snapshots"] = queries.snapshots(connection, photo_id)
     return row
-
-
-def set_marks(studio: Studio, photo_id: int, marks: Marks) -> None:
-    """Keep a photo's own departures from the run sheet, and run it again before all others."""
-    row = photo(studio, photo_id)
-    with studio.transaction() as connection:
-        queries.set_marks(connection, photo_id, marks.model_dump(exclude_none=True))
-        announce(connection, row["lot_id"], photo_id)
-    ask_runs(studio, row["lot_id"], only=[photo_id], urgent=True)
 
 
 def remove_photos(studio: Studio, lot_id: int, photo_ids: list[int]) -> None:

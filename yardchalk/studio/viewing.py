@@ -4,10 +4,15 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from yardchalk.core.codecs import encode_tile
+from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.errors import NotThere
+from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render, StageCache
 from yardchalk.core.settings import Marks, RunSheet
+from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.views import EXACT, View, view
 from yardchalk.store.files import FileStore
 from yardchalk.studio.running import keep_decisions, known_decisions
@@ -44,7 +49,25 @@ class GraphAsked:
     subject: Subject
 
 
-Asked = TileAsked | GraphAsked
+@dataclass(frozen=True)
+class SampleAsked:
+    """A place of the photo, x, y, width and height in its px: its colour as shot, and what it says of the light."""
+
+    subject: Subject
+    box: tuple[int, int, int, int]
+
+
+@dataclass(frozen=True)
+class PixelAsked:
+    """One pixel of the photo, before and after."""
+
+    subject: Subject
+    x: int
+    y: int
+    card: Card
+
+
+Asked = TileAsked | GraphAsked | SampleAsked | PixelAsked
 
 
 class Viewing:
@@ -62,15 +85,14 @@ class Viewing:
         self.cache = StageCache(max_bytes)
 
     def answer(self, asked: Asked) -> Any:
-        """(bytes, media type) of a tile, or the graph as a dict."""
+        """(bytes, media type) of a tile, or a dict of what was measured."""
         render = self._render(asked.subject)
         if isinstance(asked, GraphAsked):
-            return {
-                "graph": render.graph.model_dump(),
-                "white_point": render.white_point,
-                "backdrop_levels": render.decisions.backdrop.levels,
-                "sure_of_backdrop": render.decisions.backdrop.ring_share,
-            }
+            return _measured(render)
+        if isinstance(asked, SampleAsked):
+            return _sampled(render, asked.box)
+        if isinstance(asked, PixelAsked):
+            return _pixel(render, asked)
         scale = 0.5**asked.halvings
         width, height = render.size_at(scale)
         left, up = asked.column * TILE, asked.row * TILE
@@ -103,3 +125,66 @@ class Viewing:
 
 def _exact(asked: TileAsked) -> bool:
     return asked.view in EXACT
+
+
+def _measured(render: Render) -> dict[str, Any]:
+    light, gains = render.backdrop_light, render.gains
+    temperature, tint = to_temperature(gains.red / gains.green, gains.blue / gains.green)
+    lift = render.lift
+    return {
+        "graph": render.graph.model_dump(),
+        "white_point": render.white_point,
+        "tones": {"even": lift.even, "black_point": lift.black_point, "mid": lift.mid, "curve": lift.curve, "scope": lift.scope},
+        "backdrop_levels": render.decisions.backdrop.levels,
+        "sure_of_backdrop": render.decisions.backdrop.ring_share,
+        "balance": {
+            "red": gains.red / gains.green,
+            "blue": gains.blue / gains.green,
+            "temperature": temperature,
+            "tint": tint,
+            "backdrop_red": gains_for(light)[0],
+            "backdrop_blue": gains_for(light)[1],
+            "cast_before": cast_of(light),
+            "cast_after": cast_of(light, gains),
+        },
+    }
+
+
+def _inside(render: Render, box: tuple[int, int, int, int]) -> Region:
+    x, y, w, h = box
+    width, height = render.size_at(1.0)
+    region = Region(max(y, 0), min(y + h, height), max(x, 0), min(x + w, width))
+    if min(region.shape) < 1:
+        raise NotThere("lies outside the photo", where=f"The place {x}, {y}")
+    return region
+
+
+def _sampled(render: Render, box: tuple[int, int, int, int]) -> dict[str, Any]:
+    region = _inside(render, box)
+    sample = take_sample(render.part(1.0, region).pixels)
+    red, blue = gains_for(sample.light)
+    temperature, tint = to_temperature(red, blue)
+    levels = np.sort(render.before_lift(sample.light, region) * 255)
+    return {
+        "count": sample.count,
+        "spread": sample.spread,
+        "cast_before": sample.cast,
+        "cast_now": cast_of(sample.light, render.gains),
+        "cast_after": cast_of(sample.light, keeping_lightness(red, blue)),
+        "red": red,
+        "blue": blue,
+        "temperature": temperature,
+        "tint": tint,
+        "white_point": int(np.clip(np.floor(levels[0]), 128, 255)),
+        "black_point": int(np.clip(np.ceil(levels[-1]), 0, 100)),
+    }
+
+
+def _pixel(render: Render, asked: PixelAsked) -> dict[str, Any]:
+    region = _inside(render, (asked.x, asked.y, 1, 1))
+    before, after = (
+        Picture(pixels).eight_bit().pixels[0, 0] for pixels in (render.part(1.0, region).pixels, render.picture(1.0, region, asked.card))
+    )
+    white = to_lab(np.full((1, 3), 255, np.uint8))
+    off = [float(delta_e(to_lab(values[None]), white)[0]) for values in (before, after)]
+    return {"before": before.tolist(), "after": after.tolist(), "before_off_white": off[0], "after_off_white": off[1]}

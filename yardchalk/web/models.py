@@ -121,6 +121,12 @@ class Neighbour(_Out):
     state: State
 
 
+class Snapshot(_Out):
+    id: int
+    name: str
+    at: datetime
+
+
 class PhotoDetail(_Out):
     id: int
     lot_id: int
@@ -137,16 +143,71 @@ class PhotoDetail(_Out):
     figures: dict[str, Any]
     error: str | None
     order: list[Neighbour]
+    undo: str | None = Field(description="What undo would take back.")
+    redo: str | None = Field(description="What redo would do again.")
+    snapshots: list[Snapshot]
     lift_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
     halvings: int = Field(description="How often the photo is halved until it fits into one tile.")
 
 
+class Tones(BaseModel):
+    even: float
+    black_point: int
+    mid: float
+    curve: list[tuple[int, int]]
+    scope: Literal["photo", "backdrop"]
+
+
+class BalanceOut(BaseModel):
+    red: float
+    blue: float
+    temperature: float = Field(description="Of the light that is made white, kelvin.")
+    tint: float
+    backdrop_red: float = Field(description="Gain on red that would make the backdrop neutral.")
+    backdrop_blue: float
+    cast_before: float = Field(description="Of the backdrop as shot, ΔE00 from grey.")
+    cast_after: float
+
+
 class LiftGraph(BaseModel):
     graph: GiveAndTake
     white_point: int
+    tones: Tones
+    balance: BalanceOut
     backdrop_levels: tuple[int, int]
     sure_of_backdrop: float
+
+
+class SampleOut(BaseModel):
+    count: int = Field(description="px")
+    spread: float = Field(description="ΔE00")
+    cast_before: float
+    cast_now: float
+    cast_after: float
+    red: float
+    blue: float
+    temperature: float
+    tint: float
+    white_point: int
+    black_point: int
+
+
+class PixelOut(BaseModel):
+    before: tuple[int, int, int]
+    after: tuple[int, int, int]
+    before_off_white: float = Field(description="ΔE00")
+    after_off_white: float
+
+
+class SameLight(BaseModel):
+    copied: list[str]
+    differing: list[tuple[str, float]]
+    unmeasured: list[str]
+
+
+class NewSnapshot(BaseModel):
+    name: str = Field(min_length=1, max_length=60)
 
 
 class DeliveredFile(_Out):

@@ -2,20 +2,21 @@
 
 import hashlib
 import math
+from dataclasses import replace
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Request, Response
+from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
-from yardchalk.core.errors import NotThere, YardError
+from yardchalk.core.errors import NotThere
 from yardchalk.core.render import Card
-from yardchalk.core.settings import Marks, RunSheet, load_sheet
+from yardchalk.core.settings import Marks, RunSheet, load_sheet, parse
 from yardchalk.core.views import View
-from yardchalk.studio import reading
+from yardchalk.studio import history, reading
 from yardchalk.studio.running import ENGINE
-from yardchalk.studio.viewing import TILE, GraphAsked, Subject, TileAsked
+from yardchalk.studio.viewing import TILE, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.web.common import ERRORS, FOR_EVER, TheRenderers, TheStudio
-from yardchalk.web.models import LiftGraph, PhotoDetail
+from yardchalk.web.models import LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 
@@ -39,22 +40,86 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
 
 
 @router.put("/photos/{photo_id}/marks", response_model=PhotoDetail)
-def put_marks(studio: TheStudio, photo_id: int, marks: Marks) -> Any:
-    row = reading.photo(studio, photo_id)
-    if marks.white_point is not None and not load_sheet(row["sheet"]).lift.on:
-        raise YardError("has no white point: the lot's run sheet leaves Lift out", where=row["name"], remedy="Choose another run sheet")
-    reading.set_marks(studio, photo_id, marks)
+def put_marks(studio: TheStudio, photo_id: int, marks: Marks, what: Annotated[str, Query(min_length=1, max_length=80)]) -> Any:
+    """Other marks, as a step that can be undone; `what` says what was done, for a person."""
+    history.set_marks(studio, photo_id, marks, what)
     return get_photo(studio, photo_id)
+
+
+@router.post("/photos/{photo_id}/undo", response_model=PhotoDetail)
+def post_undo(studio: TheStudio, photo_id: int) -> Any:
+    history.undo(studio, photo_id)
+    return get_photo(studio, photo_id)
+
+
+@router.post("/photos/{photo_id}/redo", response_model=PhotoDetail)
+def post_redo(studio: TheStudio, photo_id: int) -> Any:
+    history.redo(studio, photo_id)
+    return get_photo(studio, photo_id)
+
+
+@router.post("/photos/{photo_id}/snapshots", response_model=PhotoDetail, status_code=201)
+def post_snapshot(studio: TheStudio, photo_id: int, snapshot: NewSnapshot) -> Any:
+    """Keep the marks in force under a name."""
+    history.keep_snapshot(studio, photo_id, snapshot.name)
+    return get_photo(studio, photo_id)
+
+
+@router.post("/photos/{photo_id}/snapshots/{snapshot_id}/restore", response_model=PhotoDetail)
+def post_restore(studio: TheStudio, photo_id: int, snapshot_id: int) -> Any:
+    history.restore_snapshot(studio, photo_id, snapshot_id)
+    return get_photo(studio, photo_id)
+
+
+@router.delete("/photos/{photo_id}/snapshots/{snapshot_id}", response_model=PhotoDetail)
+def delete_snapshot(studio: TheStudio, photo_id: int, snapshot_id: int) -> Any:
+    history.remove_snapshot(studio, photo_id, snapshot_id)
+    return get_photo(studio, photo_id)
+
+
+@router.post("/photos/{photo_id}/same-light", response_model=SameLight)
+def post_same_light(studio: TheStudio, photo_id: int, tolerance: Annotated[float, Query(ge=0, le=30)] = history.SAME_LIGHT) -> Any:
+    """Copy the photo's balance to the photos of its lot whose backdrop shows the same light, within a tolerance in ΔE00."""
+    return vars(history.copy_balance(studio, photo_id, tolerance))
+
+
+async def _subject(studio: TheStudio, photo_id: int) -> Subject:
+    row = await run_in_threadpool(reading.photo, studio, photo_id)
+    return Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]))
 
 
 @router.get("/photos/{photo_id}/lift", response_model=LiftGraph)
 async def get_lift(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int) -> Any:
-    row = await run_in_threadpool(reading.photo, studio, photo_id)
-    subject = Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]))
-    return await renderers.answer(GraphAsked(subject), request) or Response(status_code=499)
+    """What was measured of the photo's backdrop, light and tones."""
+    return await renderers.answer(GraphAsked(await _subject(studio, photo_id)), request) or Response(status_code=499)
 
 
-@router.get("/photos/{photo_id}/tiles/{mark}/{view}/{card}/{white_point}/{halvings}/{column}-{row}", response_class=Response)
+@router.get("/photos/{photo_id}/sample", response_model=SampleOut)
+async def get_sample(
+    studio: TheStudio,
+    renderers: TheRenderers,
+    request: Request,
+    photo_id: int,
+    x: int,
+    y: int,
+    width: Annotated[int, Query(ge=1)],
+    height: Annotated[int, Query(ge=1)],
+) -> Any:
+    """What a place of the photo, in its px, says of the light, if it should be neutral; or of white and black."""
+    return await renderers.answer(SampleAsked(await _subject(studio, photo_id), (x, y, width, height)), request) or Response(
+        status_code=499
+    )
+
+
+@router.get("/photos/{photo_id}/pixel", response_model=PixelOut)
+async def get_pixel(
+    studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, x: int, y: int, card: Card = "white"
+) -> Any:
+    """One pixel before and after: levels of R, G, B, and how far from white, ΔE00."""
+    return await renderers.answer(PixelAsked(await _subject(studio, photo_id), x, y, card), request) or Response(status_code=499)
+
+
+@router.get("/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{halvings}/{column}-{row}", response_class=Response)
 async def get_tile(
     studio: TheStudio,
     renderers: TheRenderers,
@@ -63,7 +128,7 @@ async def get_tile(
     mark: str,
     view: View,
     card: Card,
-    white_point: Annotated[int, Path(ge=0, le=255, description="0: as the photo's own marks and the run sheet have it")],
+    marks: Annotated[str, Path(max_length=600, description="the marks to show it under, as JSON")],
     halvings: Annotated[int, Path(ge=0, le=12)],
     column: Annotated[int, Path(ge=0, le=400)],
     row: Annotated[int, Path(ge=0, le=400)],
@@ -80,8 +145,8 @@ async def get_tile(
             subjects.clear()
         subjects[key] = Subject(photo["digest"], photo["name"], sheet, Marks())
     subject = subjects[key]
-    if white_point:
-        subject = Subject(subject.digest, subject.name, subject.sheet, Marks.model_validate({"white_point": max(128, white_point)}))
+    if marks != "{}":
+        subject = replace(subject, marks=parse(Marks, marks, subject.name))
     answer = await renderers.answer(TileAsked(subject, view, card, halvings, column, row), request)
     if answer is None:
         return Response(status_code=499)

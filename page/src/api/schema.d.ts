@@ -193,9 +193,120 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Put Marks */
+        /**
+         * Put Marks
+         * @description Other marks, as a step that can be undone; `what` says what was done, for a person.
+         */
         put: operations["put_marks_api_photos__photo_id__marks_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Post Undo */
+        post: operations["post_undo_api_photos__photo_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Post Redo */
+        post: operations["post_redo_api_photos__photo_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Snapshot
+         * @description Keep the marks in force under a name.
+         */
+        post: operations["post_snapshot_api_photos__photo_id__snapshots_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/snapshots/{snapshot_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Post Restore */
+        post: operations["post_restore_api_photos__photo_id__snapshots__snapshot_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/snapshots/{snapshot_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Snapshot */
+        delete: operations["delete_snapshot_api_photos__photo_id__snapshots__snapshot_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/same-light": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Same Light
+         * @description Copy the photo's balance to the photos of its lot whose backdrop shows the same light, within a tolerance in ΔE00.
+         */
+        post: operations["post_same_light_api_photos__photo_id__same_light_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -209,7 +320,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Lift */
+        /**
+         * Get Lift
+         * @description What was measured of the photo's backdrop, light and tones.
+         */
         get: operations["get_lift_api_photos__photo_id__lift_get"];
         put?: never;
         post?: never;
@@ -219,7 +333,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/photos/{photo_id}/tiles/{mark}/{view}/{card}/{white_point}/{halvings}/{column}-{row}": {
+    "/api/photos/{photo_id}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Sample
+         * @description What a place of the photo, in its px, says of the light, if it should be neutral; or of white and black.
+         */
+        get: operations["get_sample_api_photos__photo_id__sample_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/pixel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pixel
+         * @description One pixel before and after: levels of R, G, B, and how far from white, ΔE00.
+         */
+        get: operations["get_pixel_api_photos__photo_id__pixel_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{halvings}/{column}-{row}": {
         parameters: {
             query?: never;
             header?: never;
@@ -230,7 +384,7 @@ export interface paths {
          * Get Tile
          * @description One tile. Its address names all that it hangs on, so it can be kept for ever.
          */
-        get: operations["get_tile_api_photos__photo_id__tiles__mark___view___card___white_point___halvings___column___row__get"];
+        get: operations["get_tile_api_photos__photo_id__tiles__mark___view___card___marks___halvings___column___row__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -351,6 +505,73 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * BalanceMarks
+         * @description This photo's own balance: gains on linear light with green left alone, or the temperature and tint of its light.
+         */
+        BalanceMarks: {
+            /**
+             * Red
+             * @description Gain on red, 0.1 to 10.
+             */
+            red?: number | null;
+            /**
+             * Blue
+             * @description Gain on blue, 0.1 to 10.
+             */
+            blue?: number | null;
+            /**
+             * Temperature
+             * @description Of the light, in kelvin, 2,000 to 25,000.
+             */
+            temperature?: number | null;
+            /**
+             * Tint
+             * @description Of the light, -60 (magenta) to 60 (green), in thousandths of u, v.
+             */
+            tint?: number | null;
+        };
+        /** BalanceOut */
+        BalanceOut: {
+            /** Red */
+            red: number;
+            /** Blue */
+            blue: number;
+            /**
+             * Temperature
+             * @description Of the light that is made white, kelvin.
+             */
+            temperature: number;
+            /** Tint */
+            tint: number;
+            /**
+             * Backdrop Red
+             * @description Gain on red that would make the backdrop neutral.
+             */
+            backdrop_red: number;
+            /** Backdrop Blue */
+            backdrop_blue: number;
+            /**
+             * Cast Before
+             * @description Of the backdrop as shot, ΔE00 from grey.
+             */
+            cast_before: number;
+            /** Cast After */
+            cast_after: number;
+        };
+        /**
+         * BalanceSettings
+         * @description Which light counts as white.
+         */
+        BalanceSettings: {
+            /**
+             * Neutral
+             * @description Leave the colours as they came, or make the backdrop neutral.
+             * @default as-shot
+             * @enum {string}
+             */
+            neutral: "as-shot" | "backdrop";
+        };
         /** Canvas */
         Canvas: {
             /**
@@ -586,6 +807,8 @@ export interface components {
             graph: components["schemas"]["GiveAndTake"];
             /** White Point */
             white_point: number;
+            tones: components["schemas"]["Tones"];
+            balance: components["schemas"]["BalanceOut"];
             /** Backdrop Levels */
             backdrop_levels: [
                 number,
@@ -593,6 +816,30 @@ export interface components {
             ];
             /** Sure Of Backdrop */
             sure_of_backdrop: number;
+        };
+        /**
+         * LiftMarks
+         * @description This photo's own tones; what is left out is as the run sheet has it.
+         */
+        LiftMarks: {
+            /**
+             * Even
+             * @description Strength of Even light.
+             */
+            even?: number | null;
+            /** White Point */
+            white_point?: number | null;
+            /** Black Point */
+            black_point?: number | null;
+            /** Mid */
+            mid?: number | null;
+            /** Curve */
+            curve?: [
+                number,
+                number
+            ][] | null;
+            /** Scope */
+            scope?: ("photo" | "backdrop") | null;
         };
         /**
          * LiftSettings
@@ -617,6 +864,27 @@ export interface components {
              * @default auto
              */
             white_point: number | "auto";
+            /**
+             * Black Point
+             * @description The level that becomes black, 0 to 100.
+             * @default 0
+             */
+            black_point: number;
+            /**
+             * Mid
+             * @description Mid-tone: coded levels to the power of 1/mid; over 1 is lighter. 0.2 to 5.
+             * @default 1
+             */
+            mid: number;
+            /**
+             * Curve
+             * @description Points [level in, level out], 0 to 255, of a smooth curve through them and through [0, 0] and [255, 255]; 8 at most.
+             * @default []
+             */
+            curve: [
+                number,
+                number
+            ][];
             /**
              * Scope
              * @description Whether the product's tones move too.
@@ -887,11 +1155,10 @@ export interface components {
          * @description What belongs to one photo: its departures from the run sheet.
          */
         Marks: {
-            /**
-             * White Point
-             * @description This photo's own white point.
-             */
-            white_point?: number | null;
+            /** @description As the run sheet has it, if left out. */
+            balance?: components["schemas"]["BalanceMarks"] | null;
+            /** @default {} */
+            lift: components["schemas"]["LiftMarks"];
         };
         /**
          * Message
@@ -916,6 +1183,11 @@ export interface components {
              * @enum {string}
              */
             state: "idle" | "waiting" | "running" | "done" | "failed";
+        };
+        /** NewSnapshot */
+        NewSnapshot: {
+            /** Name */
+            name: string;
         };
         /** PhotoDetail */
         PhotoDetail: {
@@ -952,6 +1224,18 @@ export interface components {
             error: string | null;
             /** Order */
             order: components["schemas"]["Neighbour"][];
+            /**
+             * Undo
+             * @description What undo would take back.
+             */
+            undo: string | null;
+            /**
+             * Redo
+             * @description What redo would do again.
+             */
+            redo: string | null;
+            /** Snapshots */
+            snapshots: components["schemas"]["Snapshot"][];
             /** Lift On */
             lift_on: boolean;
             /**
@@ -994,6 +1278,28 @@ export interface components {
         PhotosNamed: {
             /** Photos */
             photos?: number[] | null;
+        };
+        /** PixelOut */
+        PixelOut: {
+            /** Before */
+            before: [
+                number,
+                number,
+                number
+            ];
+            /** After */
+            after: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Before Off White
+             * @description ΔE00
+             */
+            before_off_white: number;
+            /** After Off White */
+            after_off_white: number;
         };
         /**
          * Place
@@ -1077,9 +1383,18 @@ export interface components {
             note: string;
             /**
              * @default {
+             *       "neutral": "as-shot"
+             *     }
+             */
+            balance: components["schemas"]["BalanceSettings"];
+            /**
+             * @default {
              *       "on": true,
              *       "even": 1,
              *       "white_point": "auto",
+             *       "black_point": 0,
+             *       "mid": 1,
+             *       "curve": [],
              *       "scope": "photo"
              *     }
              */
@@ -1102,6 +1417,80 @@ export interface components {
              *     }
              */
             place: components["schemas"]["PlaceSettings"];
+        };
+        /** SameLight */
+        SameLight: {
+            /** Copied */
+            copied: string[];
+            /** Differing */
+            differing: [
+                string,
+                number
+            ][];
+            /** Unmeasured */
+            unmeasured: string[];
+        };
+        /** SampleOut */
+        SampleOut: {
+            /**
+             * Count
+             * @description px
+             */
+            count: number;
+            /**
+             * Spread
+             * @description ΔE00
+             */
+            spread: number;
+            /** Cast Before */
+            cast_before: number;
+            /** Cast Now */
+            cast_now: number;
+            /** Cast After */
+            cast_after: number;
+            /** Red */
+            red: number;
+            /** Blue */
+            blue: number;
+            /** Temperature */
+            temperature: number;
+            /** Tint */
+            tint: number;
+            /** White Point */
+            white_point: number;
+            /** Black Point */
+            black_point: number;
+        };
+        /** Snapshot */
+        Snapshot: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /** Tones */
+        Tones: {
+            /** Even */
+            even: number;
+            /** Black Point */
+            black_point: number;
+            /** Mid */
+            mid: number;
+            /** Curve */
+            curve: [
+                number,
+                number
+            ][];
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "photo" | "backdrop";
         };
     };
     responses: never;
@@ -1716,7 +2105,9 @@ export interface operations {
     };
     put_marks_api_photos__photo_id__marks_put: {
         parameters: {
-            query?: never;
+            query: {
+                what: string;
+            };
             header?: never;
             path: {
                 photo_id: number;
@@ -1736,6 +2127,308 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_undo_api_photos__photo_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_redo_api_photos__photo_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_snapshot_api_photos__photo_id__snapshots_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSnapshot"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_restore_api_photos__photo_id__snapshots__snapshot_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+                snapshot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    delete_snapshot_api_photos__photo_id__snapshots__snapshot_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+                snapshot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_same_light_api_photos__photo_id__same_light_post: {
+        parameters: {
+            query?: {
+                tolerance?: number;
+            };
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SameLight"];
                 };
             };
             /** @description Not Found */
@@ -1816,7 +2509,114 @@ export interface operations {
             };
         };
     };
-    get_tile_api_photos__photo_id__tiles__mark___view___card___white_point___halvings___column___row__get: {
+    get_sample_api_photos__photo_id__sample_get: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                width: number;
+                height: number;
+            };
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_pixel_api_photos__photo_id__pixel_get: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                card?: "white" | "black" | "grey" | "vivid" | "checks";
+            };
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PixelOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_tile_api_photos__photo_id__tiles__mark___view___card___marks___halvings___column___row__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1825,8 +2625,8 @@ export interface operations {
                 mark: string;
                 view: "picture" | "before" | "clip" | "white" | "matte";
                 card: "white" | "black" | "grey" | "vivid" | "checks";
-                /** @description 0: as the photo's own marks and the run sheet have it */
-                white_point: number;
+                /** @description the marks to show it under, as JSON */
+                marks: string;
                 halvings: number;
                 column: number;
                 row: number;

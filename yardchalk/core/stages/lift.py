@@ -1,6 +1,7 @@
 """Lift: even the light and push the backdrop to white, by a measured amount.
 
-Gains act on linear light. `level` below is a coded level 0..255; the white point w maps level w to 255.
+White and black point act on linear light, mid-tone and curve on coded values. `level` below is a coded level 0..255; the
+white point w maps level w to 255.
 """
 
 from dataclasses import dataclass
@@ -9,10 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
+from scipy.interpolate import PchipInterpolator
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, codes_of_light, darkest, decode, encode, light_of_codes, open_peak
 from yardchalk.core.compiled import compiled
+from yardchalk.core.stages.balance import Gains
 
 _LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
 STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
@@ -51,24 +54,20 @@ class GiveAndTake(BaseModel):
 
 @dataclass(frozen=True)
 class Tone:
-    """What Lift does to a pixel: linear light times the evening map, times the gain of the white point.
+    """What Balance and Lift do to a pixel: its linear light times the evening map, then one table per channel.
 
     Attributes
     ----------
     evening : float32, shape (h', w'), or None
         Factors, alike for the three channels, over the whole frame at low resolution.
-    white_point : int
-        Coded level that becomes white.
-    scope : "photo" or "backdrop"
+    tables : uint16, shape (3, 65536)
+        Linear light in 16 bits to linear light in 16 bits: gains, black and white point, mid-tone and curve.
+    plain : whether the tables change nothing.
     """
 
     evening: Float | None
-    white_point: int
-    scope: str
-
-    @property
-    def gain(self) -> float:
-        return 1 / float(decode(np.array(self.white_point / 255)))
+    tables: NDArray[np.uint16]
+    plain: bool
 
     def factors(self, frame: tuple[int, int], rows: slice, columns: slice) -> Float:
         """Factors on linear light for a region of a frame (height, width) at any scale.
@@ -76,14 +75,44 @@ class Tone:
         float32, shape (rows, columns); or (1, 1) if it is one factor everywhere.
         """
         if self.evening is None:
-            return np.full((1, 1), self.gain, np.float32)
+            return np.ones((1, 1), np.float32)
         h, w = frame
         eh, ew = self.evening.shape[:2]
         sy, sx = eh / h, ew / w
         move = np.array([[sx, 0, (columns.start + 0.5) * sx - 0.5], [0, sy, (rows.start + 0.5) * sy - 0.5]])
         size = (columns.stop - columns.start, rows.stop - rows.start)
         way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        return cv2.warpAffine(self.evening * self.gain, move, size, flags=way, borderMode=cv2.BORDER_REPLICATE)
+        return cv2.warpAffine(self.evening, move, size, flags=way, borderMode=cv2.BORDER_REPLICATE)
+
+
+def make_tone(
+    evening: Float | None, gains: Gains, *, white: int = 255, black: int = 0, mid: float = 1.0, curve: tuple[tuple[int, int], ...] = ()
+) -> Tone:
+    """The tone of these settings.
+
+    In linear light, gains are applied and `black` and `white` (coded levels) become 0 and 1; in coded values, the power
+    1/mid and then a monotone cubic through the curve's points (Fritsch and Carlson, SIAM Journal on Numerical Analysis 17,
+    1980), which go from 0 to 255.
+    """
+    ends = decode(np.array([black, white]) / 255).astype(np.float64)
+    plain = gains.none and (white, black, mid, curve) == (255, 0, 1.0, ())
+    light = np.arange(65536) / 65535
+    tables = np.empty((3, 65536), np.uint16)
+    for k, gain in enumerate((gains.red, gains.green, gains.blue)):
+        out = np.clip((light * gain - ends[0]) / (ends[1] - ends[0]), 0, 1)
+        if mid != 1 or curve:
+            out = decode(_curved(encode(out).astype(np.float64) ** (1 / mid), curve)).astype(np.float64)
+        tables[k] = np.round(out * 65535)
+    return Tone(evening, tables, plain)
+
+
+def _curved(coded: NDArray[np.float64], points: tuple[tuple[int, int], ...]) -> NDArray[np.float64]:
+    if not points:
+        return coded
+    first = () if points[0][0] == 0 else ((0, 0),)
+    last = () if points[-1][0] == 255 else ((255, 255),)
+    x, y = np.array([*first, *points, *last], float).T / 255
+    return np.clip(PchipInterpolator(x, y)(np.clip(coded, 0, 1)), 0, 1)
 
 
 def evening_map(backdrop: BackdropModel, strength: float) -> Float:
@@ -99,7 +128,9 @@ def evening_map(backdrop: BackdropModel, strength: float) -> Float:
     return np.minimum(factors, 1.0).astype(np.float32)[..., 0]
 
 
-def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask, shaded: Mask, evening: Float | None) -> GiveAndTake:
+def give_and_take(
+    pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask, shaded: Mask, evening: Float | None, gains: Gains = Gains()
+) -> GiveAndTake:
     """Measure every white point on the analysis picture.
 
     Parameters
@@ -111,11 +142,14 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
         Where a shadow lies on the backdrop.
     evening : float32 or None
         From `evening_map`, if the light is evened first.
+    gains : of Balance, which comes before.
     """
     # Every second pixel each way: the shares are sure to a hundredth of a percent all the same.
     pixels = np.ascontiguousarray(pixels[::2, ::2])
     product, backdrop_area, shaded = product[::2, ::2], backdrop_area[::2, ::2], shaded[::2, ::2]
     h, w = product.shape
+    if not gains.none:
+        pixels = _balanced(pixels, gains)
     low_before, high_before = darkest(pixels), open_peak(pixels)
     # Evening scales all channels alike, so it keeps their order.
     if evening is None:
@@ -156,6 +190,11 @@ def give_and_take(pixels: NDArray[np.uint8], product: Mask, backdrop_area: Mask,
         product=_folded(seen),
         advice=_advice(just_clips, unshaded_clips, bearable, lost_any.tolist()),
     )
+
+
+def _balanced(pixels: NDArray[np.uint8], gains: Gains) -> NDArray[np.uint8]:
+    light = np.minimum(light_of_codes(np.uint8)[:, None] * gains.array + np.float32(0.5), 65535).astype(np.uint16)
+    return cv2.LUT(pixels, codes_of_light(np.uint8)[light][:, None])
 
 
 @compiled

@@ -1,0 +1,108 @@
+"""Balance: what a place says of the light, temperature and tint, and the one table that tones are."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.pictures import Scene
+from yardchalk.core.colour import decode, encode
+from yardchalk.core.errors import UnusableSample
+from yardchalk.core.render import Region, Render
+from yardchalk.core.settings import BalanceMarks, LiftMarks, Marks, load_sheet
+from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, take_sample, to_temperature
+from yardchalk.core.stages.lift import make_tone
+
+channel = st.floats(0.05, 0.9)
+
+
+class LightTest(unittest.TestCase):
+    @given(st.tuples(channel, channel, channel))
+    def test_the_gains_of_a_light_make_it_grey_of_the_same_luminance(self, light: tuple[float, float, float]) -> None:
+        gains = keeping_lightness(*gains_for(light))
+        after = np.array(light) * gains.array
+        self.assertLess(float(np.ptp(after) / after.max()), 1e-5)
+        self.assertAlmostEqual(float(after[0]), float(np.dot(light, (0.2126729, 0.7151522, 0.0721750))), places=5)
+
+    @given(st.floats(3000, 20000), st.floats(-30, 30))
+    def test_temperature_and_tint_come_back(self, temperature: float, tint: float) -> None:
+        back = to_temperature(*from_temperature(temperature, tint))
+        self.assertAlmostEqual(1e6 / back[0], 1e6 / temperature, delta=1.5)
+        self.assertAlmostEqual(back[1], tint, delta=0.6)
+
+    def test_the_white_of_srgb_is_daylight_without_tint(self) -> None:
+        temperature, tint = to_temperature(1, 1)
+        self.assertAlmostEqual(temperature, 6504, delta=25)
+        self.assertAlmostEqual(tint, 0, delta=0.05)
+        warm, cool = from_temperature(3200, 0), from_temperature(12000, 0)
+        self.assertTrue(warm[0] < 1 < warm[1] and cool[1] < 1 < cool[0], "a warm light is made neutral by more blue")
+        green = from_temperature(6504, 20)
+        self.assertTrue(green[0] > 1 and green[1] > 1, "a greenish light by less green")
+
+    def test_a_sample_that_says_nothing_of_the_light_is_refused_with_the_reason(self) -> None:
+        rng = np.random.default_rng(2)
+        plain = (np.array([210, 196, 180]) + rng.normal(0, 2, (40, 40, 3))).astype(np.uint8)
+        sample = take_sample(plain)
+        self.assertEqual(sample.count, 1600)
+        self.assertLess(sample.spread, 3)
+        self.assertGreater(sample.cast, 5)
+        self.assertLess(cast_of(sample.light, keeping_lightness(*gains_for(sample.light))), 0.05)
+        for pixels, reason in (
+            (np.full((9, 9, 3), 255, np.uint8), "clipped"),
+            (np.zeros((9, 9, 3), np.uint8), "dark"),
+            (rng.integers(20, 240, (40, 40, 3), np.uint8), "uneven"),
+            (np.zeros((0, 5, 3), np.uint8), "no pixel"),
+        ):
+            with self.assertRaisesRegex(UnusableSample, reason):
+                take_sample(pixels)
+
+
+class ToneTest(unittest.TestCase):
+    @given(
+        st.integers(128, 255), st.integers(0, 100), st.floats(0.2, 5), st.lists(st.integers(0, 255), min_size=2, max_size=2, unique=True)
+    )
+    def test_tones_never_fall_and_reach_black_and_white_where_they_must(
+        self, white: int, black: int, mid: float, across: list[int]
+    ) -> None:
+        (x0, x1), (y0, y1) = sorted(across), sorted(across, key=lambda v: (v * 7) % 256)
+        curve = ((x0, min(y0, y1)), (x1, max(y0, y1)))
+        table = make_tone(None, Gains(), white=white, black=black, mid=mid, curve=curve).tables[0].astype(int)
+        self.assertTrue((np.diff(table) >= 0).all())
+        light = np.round(decode(np.array([black, white]) / 255) * 65535).astype(int)
+        # One step of light beyond, since 16 bits are coarse near black.
+        low, high = (255 * float(encode(np.array(table[v] / 65535))) for v in (max(light[0] - 1, 0), min(light[1] + 1, 65535)))
+        self.assertAlmostEqual(low, curve[0][1] if x0 == 0 else 0, delta=1)
+        self.assertAlmostEqual(high, curve[1][1] if x1 == 255 else 255, delta=1)
+
+    def test_settings_at_their_defaults_change_nothing(self) -> None:
+        self.assertTrue(make_tone(None, Gains()).plain)
+        self.assertFalse(make_tone(None, Gains(), mid=1.1).plain)
+
+    def test_a_curve_goes_through_its_points(self) -> None:
+        table = make_tone(None, Gains(), curve=((64, 80), (192, 180))).tables[1]
+        for level, wanted in ((64, 80), (192, 180)):
+            light = round(float(decode(np.array(level / 255))) * 65535)
+            self.assertAlmostEqual(255 * float(encode(np.array(table[light] / 65535))), wanted, delta=0.3)
+
+    def test_a_balanced_photo_has_a_neutral_backdrop_and_lift_of_the_backdrop_alone_leaves_the_rest(self) -> None:
+        made = Scene(lamp=(1.0, 0.88, 0.72)).made()
+        sheet = load_sheet("white")
+        whole = Region(0, 480, 0, 640)
+
+        def shown(marks: Marks) -> Render:
+            return Render(made.png, "pot", sheet, marks)
+
+        shot = shown(Marks())
+        red, blue = gains_for(shot.backdrop_light)
+        balanced = shown(Marks(balance=BalanceMarks(red=red, blue=blue), lift=LiftMarks(even=0, white_point=255)))
+        corner = balanced.toned(1.0, whole)[:40, :40].reshape(-1, 3).mean(0)
+        self.assertLess(float(np.ptp(corner)), 1.5)
+        own = shown(Marks(lift=LiftMarks(scope="backdrop")))
+        inside = made.alpha == 1
+        np.testing.assert_array_equal(own.picture(1.0, whole)[inside], made.pixels[inside])
+        self.assertGreater(np.abs(shot.picture(1.0, whole)[inside].astype(int) - made.pixels[inside]).mean(), 5)
+
+
+if __name__ == "__main__":
+    unittest.main()
