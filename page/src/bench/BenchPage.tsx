@@ -9,13 +9,17 @@ import { Mark, checkName, standingOf, standings } from '../shared/marks';
 import { Offline } from '../shared/Offline';
 import { Loading, Trouble } from '../shared/states';
 import { cards, type Card } from '../shared/TestCards';
+import { BalancePanel } from './BalancePanel';
+import type { Box as Place } from './deck';
 import { FindingsList } from './FindingsList';
 import { KeyHelp } from './KeyHelp';
 import { useKeys } from './keys';
 import { LiftPanel } from './LiftPanel';
 import { LotStrip } from './LotStrip';
+import { textOf, withBalance, withLift, type Marks } from './marks';
+import { Snapshots } from './Snapshots';
 import { Viewer, type Focus, type View } from './Viewer';
-import { Yardstick } from './Yardstick';
+import { Yardstick, type Stage } from './Yardstick';
 
 /** One photo: its findings, the viewer, and the stage in hand. */
 export function BenchPage() {
@@ -33,39 +37,72 @@ function Bench({ photo }: { photo: Photo }) {
   const [before, setBefore] = useState(false);
   const [chosen, setChosen] = useState<number | null>(null);
   const [help, setHelp] = useState(false);
-  // The white point while it is dragged, and until the server has it.
-  const [draft, setDraft] = useState<number | null>(null);
+  const [stage, setStage] = useState<Stage>('lift');
+  const [split, setSplit] = useState(false);
+  // What is being changed, until the server has it.
+  const [draft, setDraft] = useState<Marks | null>(null);
   const [dragging, setDragging] = useState(false);
-  const own = photo.marks.white_point ?? null;
-  const lift = useLift(photo.id, `${photo.tile_base} ${own}`);
-  const whitePoint = draft ?? own ?? lift.data?.white_point ?? 255;
+  const [taking, setTaking] = useState<Taking | null>(null);
+  const shown = draft ?? photo.marks;
+  const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`);
 
-  const keep = useMutation({
-    mutationFn: (level: number | null) =>
-      answered(
-        client.PUT('/api/photos/{photo_id}/marks', {
-          params: { path: { photo_id: photo.id } },
-          body: { white_point: level },
-        }),
-      ),
-    onSuccess: (answer) => {
+  const done = {
+    onSuccess: (answer: Photo) => {
       queries.setQueryData(keys.photo(photo.id), answer);
       setDraft(null);
     },
     onError: () => setDraft(null),
-  });
-  const drag = (level: number) => {
-    setDragging(true);
-    setDraft(level);
   };
-  const settle = (level: number | null) => {
+  const path = { path: { photo_id: photo.id } };
+  const keep = useMutation({
+    mutationFn: ({ marks, what }: { marks: Marks; what: string }) =>
+      answered(client.PUT('/api/photos/{photo_id}/marks', { params: { ...path, query: { what } }, body: marks })),
+    ...done,
+  });
+  const undo = useMutation({
+    mutationFn: () => answered(client.POST('/api/photos/{photo_id}/undo', { params: path })),
+    ...done,
+  });
+  const redo = useMutation({
+    mutationFn: () => answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
+    ...done,
+  });
+  const drag = (marks: Marks) => {
+    setDragging(true);
+    setDraft(marks);
+  };
+  const settle = (marks: Marks, what: string) => {
     setDragging(false);
-    if (level === own) setDraft(null);
+    if (textOf(marks) === textOf(photo.marks)) setDraft(null);
     else {
-      setDraft(level);
-      keep.mutate(level);
+      setDraft(marks);
+      keep.mutate({ marks, what });
     }
   };
+  const sample = useMutation({
+    mutationFn: ({ box }: { box: Place; what: Taking }) =>
+      answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
+    onSuccess: (found, { what }) => {
+      if (what === 'neutral')
+        settle(withBalance(photo.marks, { red: found.red, blue: found.blue }), 'Balance: a place made neutral');
+      else {
+        const level = found[`${what}_point`];
+        settle(
+          withLift(photo.marks, { [`${what}_point`]: level }),
+          `${what === 'white' ? 'White' : 'Black'} point ${level}, touched`,
+        );
+      }
+    },
+  });
+  const take = (what: Taking | null) => {
+    sample.reset();
+    setTaking(what);
+  };
+  const choose = (next: Stage) => {
+    setStage(next);
+    setTaking(null);
+  };
+  const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? lift.error;
 
   const placed = photo.findings.map((finding, i) => ({ finding, i }));
   const step = (by: number) => {
@@ -83,12 +120,23 @@ function Bench({ photo }: { photo: Photo }) {
       n: () => step(1),
       'shift+n': () => step(-1),
       b: () => setBefore(true),
+      s: () => setSplit((now) => !now),
+      '2': () => choose('balance'),
+      '3': () => choose('lift'),
+      'ctrl+z': () => photo.undo !== null && undo.mutate(),
+      'ctrl+shift+z': () => photo.redo !== null && redo.mutate(),
       v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
       pagedown: () => go(1),
       pageup: () => go(-1),
       '?': () => setHelp(true),
       escape: () =>
-        help ? setHelp(false) : chosen !== null ? setChosen(null) : void navigate(`/lots/${photo.lot_id}`),
+        help
+          ? setHelp(false)
+          : taking
+            ? setTaking(null)
+            : chosen !== null
+              ? setChosen(null)
+              : void navigate(`/lots/${photo.lot_id}`),
     },
     { b: () => setBefore(false) },
   );
@@ -125,6 +173,23 @@ function Bench({ photo }: { photo: Photo }) {
           </Step>
         </Flex>
         <Offline />
+        <Step
+          label={photo.undo ? `Undo: ${photo.undo} (Ctrl Z)` : 'Nothing to undo'}
+          onClick={() => undo.mutate()}
+          disabled={photo.undo === null}
+          wide
+        >
+          Undo
+        </Step>
+        <Step
+          label={photo.redo ? `Redo: ${photo.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
+          onClick={() => redo.mutate()}
+          disabled={photo.redo === null}
+          wide
+        >
+          Redo
+        </Step>
+        <Snapshots photo={photo} />
         <Flex
           bg="paper.raised"
           color="slate"
@@ -149,33 +214,69 @@ function Bench({ photo }: { photo: Photo }) {
         <Viewer
           photo={photo}
           // What a white point does is seen in the clip view; while one is dragged over the finished picture, that is shown.
-          view={dragging && view === 'picture' ? 'clip' : view}
+          view={dragging && view === 'picture' && stage === 'lift' ? 'clip' : view}
           onView={setView}
           card={card}
           onCard={setCard}
-          whitePoint={photo.lift_on ? (draft ?? own ?? 0) : 0}
+          marks={textOf(photo.lift_on ? shown : { ...shown, lift: {} })}
           before={before}
           focus={focus}
+          split={split}
+          onSplit={setSplit}
+          taking={taking && TAKING[taking]}
+          onTaken={(box) => {
+            if (taking) sample.mutate({ box, what: taking });
+            setTaking(null);
+          }}
         />
       </Box>
-      <Box as="section" aria-label="Lift" bg="paper.raised" borderLeft="1px solid" borderColor="line" minHeight="0">
-        <LiftPanel
-          photo={photo}
-          lift={lift.data}
-          whitePoint={whitePoint}
-          onDrag={drag}
-          onSettle={settle}
-          onReset={() => settle(null)}
-          trouble={keep.error?.message ?? lift.error?.message}
-        />
+      <Box
+        as="section"
+        aria-label={stage === 'lift' ? 'Lift' : 'Balance'}
+        bg="paper.raised"
+        borderLeft="1px solid"
+        borderColor="line"
+        minHeight="0"
+      >
+        {stage === 'lift' ? (
+          <LiftPanel
+            photo={photo}
+            lift={lift.data}
+            draft={draft?.lift ?? {}}
+            taking={taking === 'neutral' ? null : taking}
+            onTake={take}
+            onDrag={(change) => drag(withLift(photo.marks, change))}
+            onSettle={(change, what) => settle(withLift(photo.marks, change), what)}
+            trouble={trouble?.message}
+          />
+        ) : (
+          <BalancePanel
+            photo={photo}
+            lift={lift.data}
+            draft={draft?.balance ?? null}
+            sample={sample.variables?.what === 'neutral' ? (sample.data ?? null) : null}
+            taking={taking === 'neutral'}
+            onTake={(on) => take(on ? 'neutral' : null)}
+            onDrag={(balance) => drag(withBalance(photo.marks, balance))}
+            onSettle={(balance, what) => settle(withBalance(photo.marks, balance), what)}
+            trouble={trouble?.message}
+          />
+        )}
       </Box>
       <Box gridColumn="1 / -1">
-        <Yardstick photo={photo} />
+        <Yardstick photo={photo} stage={stage} onStage={choose} />
       </Box>
       <KeyHelp open={help} onClose={() => setHelp(false)} />
     </Grid>
   );
 }
+
+type Taking = 'neutral' | 'white' | 'black';
+const TAKING: Record<Taking, string> = {
+  neutral: 'Touch or drag over what should be neutral; Escape leaves it',
+  white: 'Touch or drag over what should be white; Escape leaves it',
+  black: 'Touch or drag over what should be black; Escape leaves it',
+};
 
 const COLOURS = { fix: '#C2386F', look: '#C98A00', note: '#3B4247' };
 
@@ -197,13 +298,14 @@ function useFocus(finding: Finding | undefined): Focus | null {
   return focus.focus;
 }
 
-function Step(props: { label: string; onClick: () => void; disabled?: boolean; children: string }) {
+function Step(props: { label: string; onClick: () => void; disabled?: boolean; wide?: boolean; children: string }) {
   return (
     <Box
       as="button"
       aria-label={props.label}
       title={props.label}
-      width="26px"
+      minWidth="26px"
+      px={props.wide ? '2' : undefined}
       height="26px"
       borderRadius="yard"
       cursor="pointer"

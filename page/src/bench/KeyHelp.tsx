@@ -5,9 +5,12 @@ const KEYS: [string, string][] = [
   ['Shift N', 'the finding before'],
   ['B', 'hold to see the photo as it came in'],
   ['V', 'the next test card behind the cut-out'],
+  ['S', 'before and after, split by a line to drag'],
+  ['2 3', 'Balance, Lift'],
+  ['Ctrl Z', 'take the last step back; with Shift: do it again'],
   ['Page Down', 'the next photo of the lot'],
   ['Page Up', 'the photo before'],
-  ['← →', 'with a slider in hand: one level; with Shift: ten'],
+  ['← →', 'with a slider in hand: one step; with Shift: ten'],
   ['Escape', 'let go of the finding; then back to the line-up'],
   ['?', 'these keys'],
 ];

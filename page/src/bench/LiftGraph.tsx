@@ -1,6 +1,7 @@
-import { useRef } from 'react';
+import { useRef, type RefObject } from 'react';
 import type { Graph } from '../api/client';
 import { steppedBy } from './keys';
+import type { LiftMarks } from './marks';
 
 const W = 284;
 const H = 196;
@@ -10,24 +11,28 @@ const x = (level: number) => (level / 255) * W;
 type Props = {
   lift: Graph;
   whitePoint: number;
+  blackPoint: number;
+  /** Points [level in, level out] of the curve, ends left out. */
+  curve: number[][];
   disabled: boolean;
-  onDrag: (level: number) => void;
-  onSettle: (level: number) => void;
+  onDrag: (change: LiftMarks) => void;
+  onSettle: (change: LiftMarks, what: string) => void;
 };
 
 /**
  * The histogram with the backdrop's hump and the product's share told apart, and over it what each white point leaves
- * short and what it burns. The white point is a line to drag.
+ * short and what it burns. White and black point are lines to drag; the curve takes points where it is pressed.
  */
-export function LiftGraph({ lift, whitePoint, disabled, onDrag, onSettle }: Props) {
+export function LiftGraph({ lift, whitePoint, blackPoint, curve, disabled, onDrag, onSettle }: Props) {
   const svg = useRef<SVGSVGElement>(null);
   const { graph } = lift;
   const most = Math.max(1, ...smooth(graph.backdrop), ...smooth(graph.product));
-  const levelAt = (clientX: number) => {
+  const across = (clientX: number) => {
     const box = svg.current?.getBoundingClientRect();
-    if (!box) return whitePoint;
-    return Math.round(Math.min(255, Math.max(128, (255 * (clientX - box.left)) / box.width)));
+    return box ? (255 * (clientX - box.left)) / box.width : 0;
   };
+  const between = (least: number, value: number, greatest: number) =>
+    Math.round(Math.min(greatest, Math.max(least, value)));
   return (
     <svg
       ref={svg}
@@ -40,8 +45,8 @@ export function LiftGraph({ lift, whitePoint, disabled, onDrag, onSettle }: Prop
       <rect x="0.5" y="0.5" width={W - 1} height={H - 1} fill="#fff" stroke="#D2D2CD" />
       <path d={hump(graph.product, most)} fill="#B9BCBE" opacity="0.8" />
       <path d={hump(graph.backdrop, most)} fill="#2C5AA0" opacity="0.42" />
-      <path d={curve(graph.levels, graph.short)} fill="none" stroke="#C98A00" strokeWidth="2" />
-      <path d={curve(graph.levels, graph.lost_any)} fill="none" stroke="#C2386F" strokeWidth="2" />
+      <path d={shares(graph.levels, graph.short)} fill="none" stroke="#C98A00" strokeWidth="2" />
+      <path d={shares(graph.levels, graph.lost_any)} fill="none" stroke="#C2386F" strokeWidth="2" />
       <text x="8" y="18" fontSize="12" fill="#8A5F00">
         backdrop still short
       </text>
@@ -50,6 +55,9 @@ export function LiftGraph({ lift, whitePoint, disabled, onDrag, onSettle }: Prop
       </text>
       <text x="8" y="50" fontSize="12" fill="#5C646A">
         grey: product, blue: backdrop
+      </text>
+      <text x="8" y="66" fontSize="12" fill="#262B2F">
+        dashed: curve
       </text>
       {graph.just_clips != null && (
         <line
@@ -68,46 +76,178 @@ export function LiftGraph({ lift, whitePoint, disabled, onDrag, onSettle }: Prop
       <text x={W - 4} y={H - 5} fontSize="11" textAnchor="end" className="figures" fill="#5C646A">
         255
       </text>
-      <g
-        role="slider"
-        tabIndex={disabled ? -1 : 0}
-        aria-label="White point on the histogram"
-        aria-valuemin={128}
-        aria-valuemax={255}
-        aria-valuenow={whitePoint}
-        aria-disabled={disabled}
-        style={{ cursor: disabled ? 'default' : 'ew-resize' }}
-        onPointerDown={(event) => {
-          if (disabled) return;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          onDrag(levelAt(event.clientX));
-        }}
-        onPointerMove={(event) => {
-          if (event.currentTarget.hasPointerCapture(event.pointerId)) onDrag(levelAt(event.clientX));
-        }}
-        onPointerUp={(event) => {
-          if (!disabled) onSettle(levelAt(event.clientX));
-        }}
-        onKeyDown={(event) => {
-          const next = steppedBy(event, whitePoint, 128, 255);
-          if (next !== null && !disabled) onSettle(next);
-        }}
-      >
-        <rect x={x(whitePoint) - 10} y="0" width="20" height={H} fill="transparent" />
-        <line x1={x(whitePoint)} x2={x(whitePoint)} y1="18" y2={BASE} stroke="#2C5AA0" strokeWidth="2" />
-        <rect x={Math.min(x(whitePoint) - 18, W - 37)} y="1" width="36" height="18" fill="#2C5AA0" />
-        <text
-          x={Math.min(x(whitePoint), W - 19)}
-          y="14.5"
-          fontSize="13"
-          fill="#fff"
-          textAnchor="middle"
-          className="figures"
-        >
-          {whitePoint}
-        </text>
-      </g>
+      <Line
+        name="Black point on the histogram"
+        level={blackPoint}
+        least={0}
+        most={100}
+        foot
+        disabled={disabled}
+        levelAt={(clientX) => between(0, across(clientX), 100)}
+        onDrag={(level) => onDrag({ black_point: level })}
+        onSettle={(level) => onSettle({ black_point: level }, `Black point ${level}`)}
+      />
+      <Line
+        name="White point on the histogram"
+        level={whitePoint}
+        least={128}
+        most={255}
+        disabled={disabled}
+        levelAt={(clientX) => between(128, across(clientX), 255)}
+        onDrag={(level) => onDrag({ white_point: level })}
+        onSettle={(level) => onSettle({ white_point: level }, `White point ${level}`)}
+      />
+      <Curve points={curve} disabled={disabled} graph={svg} onDrag={onDrag} onSettle={onSettle} />
     </svg>
+  );
+}
+
+type LineProps = {
+  name: string;
+  level: number;
+  least: number;
+  most: number;
+  /** Whether its figure stands at the foot. */
+  foot?: boolean;
+  disabled: boolean;
+  levelAt: (clientX: number) => number;
+  onDrag: (level: number) => void;
+  onSettle: (level: number) => void;
+};
+
+/** A level as a line to drag, with its figure. */
+function Line({ name, level, least, most, foot, disabled, levelAt, onDrag, onSettle }: LineProps) {
+  const middle = Math.min(Math.max(x(level), 19), W - 19);
+  const top = foot ? BASE - 18 : 1;
+  const colour = foot ? '#262B2F' : '#2C5AA0';
+  return (
+    <g
+      role="slider"
+      tabIndex={disabled ? -1 : 0}
+      aria-label={name}
+      aria-valuemin={least}
+      aria-valuemax={most}
+      aria-valuenow={level}
+      aria-disabled={disabled}
+      style={{ cursor: disabled ? 'default' : 'ew-resize' }}
+      onPointerDown={(event) => {
+        if (disabled) return;
+        event.currentTarget.setPointerCapture(event.pointerId);
+        onDrag(levelAt(event.clientX));
+      }}
+      onPointerMove={(event) => {
+        if (event.currentTarget.hasPointerCapture(event.pointerId)) onDrag(levelAt(event.clientX));
+      }}
+      onPointerUp={(event) => {
+        if (!disabled) onSettle(levelAt(event.clientX));
+      }}
+      onKeyDown={(event) => {
+        const next = steppedBy(event, level, least, most);
+        if (next !== null && !disabled) onSettle(next);
+      }}
+    >
+      <rect x={x(level) - 10} y="0" width="20" height={H} fill="transparent" />
+      <line x1={x(level)} x2={x(level)} y1="18" y2={BASE} stroke={colour} strokeWidth="2" />
+      <rect x={middle - 18} y={top} width="36" height="18" fill={colour} />
+      <text x={middle} y={top + 13.5} fontSize="13" fill="#fff" textAnchor="middle" className="figures">
+        {level}
+      </text>
+    </g>
+  );
+}
+
+type CurveProps = {
+  points: number[][];
+  disabled: boolean;
+  graph: RefObject<SVGSVGElement | null>;
+  onDrag: (change: LiftMarks) => void;
+  onSettle: (change: LiftMarks, what: string) => void;
+};
+
+const MOST_POINTS = 8;
+const y = (level: number) => BASE - (level / 255) * (BASE - 22);
+
+/** The curve from level in to level out: press on it for a point, drag points, Delete takes one away. */
+function Curve({ points, disabled, graph, onDrag, onSettle }: CurveProps) {
+  const at = (event: { clientX: number; clientY: number }): [number, number] => {
+    const box = graph.current?.getBoundingClientRect();
+    if (!box) return [0, 0];
+    const across = (255 * (event.clientX - box.left)) / box.width;
+    const up = (255 * (BASE - ((event.clientY - box.top) * H) / box.height)) / (BASE - 22);
+    return [Math.round(across), Math.round(up)];
+  };
+  /** Points rise from left to right and stay between their neighbours. */
+  const moved = (i: number, [across, up]: [number, number]) =>
+    points.map((point, j) => {
+      if (j !== i) return point;
+      const [left, below] = points[i - 1] ?? [0, 0];
+      const [right, above] = points[i + 1] ?? [255, 255];
+      const hold = (least = 0, value = 0, greatest = 255) => Math.min(greatest, Math.max(least, value));
+      return [hold((left ?? 0) + 1, across, (right ?? 255) - 1), hold(below, up, above)];
+    }) as [number, number][];
+  const path = [[0, 0], ...points, [255, 255]].map(([a = 0, b = 0]) => `${x(a).toFixed(1)} ${y(b).toFixed(1)}`);
+  return (
+    <g>
+      <path d={`M${path.join('L')}`} fill="none" stroke="#262B2F" strokeWidth="1.5" strokeDasharray="5 3" />
+      {!disabled && points.length < MOST_POINTS && (
+        <path
+          d={`M${path.join('L')}`}
+          fill="none"
+          stroke="transparent"
+          strokeWidth="10"
+          style={{ cursor: 'copy' }}
+          onPointerDown={(event) => {
+            const [across, up] = at(event);
+            const others = points.filter(([a]) => Math.abs((a ?? 0) - across) > 2);
+            if (across < 2 || across > 253 || others.length !== points.length) return;
+            const added = [...points, [across, up]].sort((a, b) => (a[0] ?? 0) - (b[0] ?? 0)) as [number, number][];
+            onSettle({ curve: added }, `Curve: point at ${across}`);
+          }}
+        >
+          <title>Press for a point of the curve</title>
+        </path>
+      )}
+      {points.map(([a = 0, b = 0], i) => (
+        <circle
+          key={i}
+          cx={x(a)}
+          cy={y(b)}
+          r="6"
+          fill="#F8F8F6"
+          stroke="#262B2F"
+          strokeWidth="2"
+          role="slider"
+          tabIndex={disabled ? -1 : 0}
+          aria-label={`Curve point ${i + 1}: level ${a} becomes ${b}`}
+          aria-valuemin={0}
+          aria-valuemax={255}
+          aria-valuenow={b}
+          style={{ cursor: disabled ? 'default' : 'move' }}
+          onPointerDown={(event) => {
+            if (!disabled) event.currentTarget.setPointerCapture(event.pointerId);
+          }}
+          onPointerMove={(event) => {
+            if (event.currentTarget.hasPointerCapture(event.pointerId)) onDrag({ curve: moved(i, at(event)) });
+          }}
+          onPointerUp={(event) => {
+            if (!disabled) onSettle({ curve: moved(i, at(event)) }, `Curve: point at ${a}`);
+          }}
+          onKeyDown={(event) => {
+            if (disabled) return;
+            if (event.key === 'Delete' || event.key === 'Backspace') {
+              const rest = points.filter((_, j) => j !== i) as [number, number][];
+              onSettle({ curve: rest.length ? rest : null }, 'Curve: point taken away');
+            }
+            const next = steppedBy(event, b, 0, 255);
+            if (next === null) return;
+            event.preventDefault();
+            onSettle({ curve: moved(i, [a, next]) }, `Curve: point at ${a}`);
+          }}
+        >
+          <title>{`Level ${a} becomes ${b}; Delete takes the point away`}</title>
+        </circle>
+      ))}
+    </g>
   );
 }
 
@@ -120,9 +260,9 @@ function hump(counts: number[], most: number): string {
   return `M0 ${BASE}${points.join('')}L${W} ${BASE}Z`;
 }
 
-function curve(levels: number[], shares: number[]): string {
+function shares(levels: number[], values: number[]): string {
   const points = levels.map(
-    (level, i) => `${x(level).toFixed(1)} ${(BASE - (shares[i] ?? 0) * (BASE - 24)).toFixed(1)}`,
+    (level, i) => `${x(level).toFixed(1)} ${(BASE - (values[i] ?? 0) * (BASE - 24)).toFixed(1)}`,
   );
   return `M${points.join('L')}`;
 }

@@ -1,23 +1,38 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
 import type { Graph, Photo } from '../api/client';
+import { Figures } from './Figures';
 import { LiftGraph } from './LiftGraph';
+import type { LiftMarks } from './marks';
 import { ValueSlider } from './ValueSlider';
 
 type Props = {
   photo: Photo;
   lift: Graph | undefined;
-  whitePoint: number;
-  onDrag: (level: number) => void;
-  onSettle: (level: number) => void;
-  onReset: () => void;
+  /** What is being dragged, over what is kept. */
+  draft: LiftMarks;
+  taking: 'white' | 'black' | null;
+  onTake: (what: 'white' | 'black' | null) => void;
+  onDrag: (change: LiftMarks) => void;
+  onSettle: (change: LiftMarks, what: string) => void;
   trouble: string | undefined;
 };
 
-/** Lift: what each white point gives and takes, and the white point itself. */
-export function LiftPanel({ photo, lift, whitePoint, onDrag, onSettle, onReset, trouble }: Props) {
-  const own = photo.marks.white_point != null;
+/** Lift: what each white point gives and takes, and the tones. */
+export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle, trouble }: Props) {
+  const own = photo.marks.lift;
+  const whitePoint = draft.white_point ?? own.white_point ?? lift?.white_point ?? 255;
+  const tones = lift && {
+    even: draft.even ?? own.even ?? lift.tones.even,
+    black: draft.black_point ?? own.black_point ?? lift.tones.black_point,
+    mid: draft.mid ?? own.mid ?? lift.tones.mid,
+    curve: draft.curve ?? own.curve ?? lift.tones.curve,
+    scope: own.scope ?? lift.tones.scope,
+  };
+  const white = (level: number | null, what?: string) =>
+    onSettle({ white_point: level }, what ?? (level === null ? 'White point: auto' : `White point ${level}`));
+  const departs = Object.values(own).some((value) => value != null);
   return (
-    <Flex direction="column" gap="3" p="4" overflowY="auto" height="100%">
+    <Flex direction="column" gap="2" p="4" overflowY="auto" height="100%">
       <Text as="h2" fontWeight="700" fontSize="18px">
         Lift
       </Text>
@@ -37,47 +52,160 @@ export function LiftPanel({ photo, lift, whitePoint, onDrag, onSettle, onReset, 
           the line-up to use a white point.
         </Text>
       )}
-      {lift && (
+      {lift && tones && (
         <>
           <Box flex="none">
             <LiftGraph
               lift={lift}
               whitePoint={whitePoint}
+              blackPoint={tones.black}
+              curve={tones.curve}
               disabled={!photo.lift_on}
               onDrag={onDrag}
               onSettle={onSettle}
             />
           </Box>
-          {photo.lift_on && <Offers lift={lift} whitePoint={whitePoint} onSettle={onSettle} />}
           {photo.lift_on && (
-            <ValueSlider
-              label="White point"
-              unit="of 255"
-              value={whitePoint}
-              least={128}
-              most={255}
-              standard={{ value: lift.graph.offer, name: `run sheet: auto, ${lift.graph.offer}` }}
-              offered={lift.graph.just_clips ?? null}
-              disabled={false}
-              onDrag={onDrag}
-              onSettle={onSettle}
-              onReset={onReset}
-            />
+            <>
+              <Offers lift={lift} whitePoint={whitePoint} onSettle={white} />
+              <ValueSlider
+                label="White point"
+                unit="of 255"
+                value={whitePoint}
+                least={128}
+                most={255}
+                standard={{ value: lift.graph.offer, name: `run sheet: auto, ${lift.graph.offer}` }}
+                offered={
+                  lift.graph.just_clips == null
+                    ? null
+                    : { value: lift.graph.just_clips, name: `just clips at ${lift.graph.just_clips}` }
+                }
+                onDrag={(level) => onDrag({ white_point: level })}
+                onSettle={white}
+                onReset={() => white(null)}
+              />
+              <ValueSlider
+                label="Black point"
+                unit="of 255"
+                value={tones.black}
+                least={0}
+                most={100}
+                standard={{ value: 0, name: 'no change, 0' }}
+                onDrag={(level) => onDrag({ black_point: level })}
+                onSettle={(level) => onSettle({ black_point: level }, `Black point ${level}`)}
+                onReset={() => onSettle({ black_point: null }, 'Black point: as the run sheet says')}
+              />
+              <ValueSlider
+                label="Mid-tone, lighter up"
+                unit="power"
+                step={0.01}
+                value={tones.mid}
+                least={0.2}
+                most={5}
+                standard={{ value: 1, name: 'no change, 1' }}
+                onDrag={(mid) => onDrag({ mid })}
+                onSettle={(mid) => onSettle({ mid }, `Mid-tone ${mid.toFixed(2)}`)}
+                onReset={() => onSettle({ mid: null }, 'Mid-tone: as the run sheet says')}
+              />
+              <ValueSlider
+                label="Even light"
+                unit="%"
+                value={Math.round(100 * tones.even)}
+                least={0}
+                most={100}
+                standard={{ value: 100, name: 'wholly, 100 %' }}
+                onDrag={(share) => onDrag({ even: share / 100 })}
+                onSettle={(share) => onSettle({ even: share / 100 }, `Even light ${share} %`)}
+                onReset={() => onSettle({ even: null }, 'Even light: as the run sheet says')}
+              />
+              <Flex justify="space-between" align="center">
+                <Text>Touch what should be</Text>
+                <Flex gap="1.5">
+                  {(['white', 'black'] as const).map((what) => (
+                    <Button
+                      key={what}
+                      size="xs"
+                      variant={taking === what ? 'solid' : 'outline'}
+                      colorPalette={taking === what ? 'blue' : undefined}
+                      bg={taking === what ? undefined : 'white'}
+                      aria-label={`Touch what should be ${what}`}
+                      aria-pressed={taking === what}
+                      onClick={() => onTake(taking === what ? null : what)}
+                    >
+                      {what}
+                    </Button>
+                  ))}
+                </Flex>
+              </Flex>
+              <Scope
+                scope={tones.scope}
+                onChange={(scope) =>
+                  onSettle({ scope }, scope === 'photo' ? 'Lift: whole photo' : 'Lift: backdrop only')
+                }
+              />
+              <Flex justify="space-between" align="center" fontSize="13px">
+                <Text color="slate.quiet">{departs ? 'This photo’s own values' : 'As the run sheet says: auto'}</Text>
+                {own.white_point != null && (
+                  <Button size="2xs" variant="outline" bg="white" onClick={() => white(null)}>
+                    Back to auto, {lift.graph.offer}
+                  </Button>
+                )}
+              </Flex>
+            </>
           )}
-          {photo.lift_on && (
-            <Flex justify="space-between" align="center" fontSize="13px">
-              <Text color="slate.quiet">{own ? 'This photo’s own value' : 'As the run sheet says: auto'}</Text>
-              {own && (
-                <Button size="2xs" variant="outline" bg="white" onClick={onReset}>
-                  Back to auto, {lift.graph.offer}
+          <Measured lift={lift} whitePoint={whitePoint} liftOn={photo.lift_on} />
+          {photo.lift_on && <Text color="slate.quiet">{lift.graph.advice}</Text>}
+          {photo.lift_on && lift.graph.just_clips == null && tones.scope === 'photo' && (
+            <Flex gap="2" wrap="wrap">
+              {tones.even < 1 && (
+                <Button
+                  size="xs"
+                  variant="outline"
+                  bg="white"
+                  onClick={() => onSettle({ even: 1 }, 'Even light 100 %')}
+                >
+                  Even the light
                 </Button>
               )}
+              <Button
+                size="xs"
+                variant="outline"
+                bg="white"
+                onClick={() => onSettle({ scope: 'backdrop' }, 'Lift: backdrop only')}
+              >
+                Limit to the backdrop
+              </Button>
             </Flex>
           )}
-          <Figures lift={lift} whitePoint={whitePoint} liftOn={photo.lift_on} />
-          {photo.lift_on && <Text color="slate.quiet">{lift.graph.advice}</Text>}
         </>
       )}
+    </Flex>
+  );
+}
+
+function Scope({ scope, onChange }: { scope: 'photo' | 'backdrop'; onChange: (scope: 'photo' | 'backdrop') => void }) {
+  return (
+    <Flex justify="space-between" align="center" role="radiogroup" aria-label="Lift acts on">
+      <Text>Acts on</Text>
+      <Flex border="1px solid" borderColor="line" borderRadius="yard" overflow="hidden">
+        {(['photo', 'backdrop'] as const).map((one) => (
+          <Box
+            as="button"
+            key={one}
+            role="radio"
+            aria-checked={scope === one}
+            px="3"
+            height="26px"
+            fontSize="13px"
+            cursor="pointer"
+            bg={scope === one ? 'slate' : 'white'}
+            color={scope === one ? 'white' : undefined}
+            onClick={() => onChange(one)}
+          >
+            {one === 'photo' ? 'whole photo' : 'backdrop only'}
+          </Box>
+        ))}
+      </Flex>
     </Flex>
   );
 }
@@ -141,29 +269,21 @@ function Offers({
   );
 }
 
-function Figures({ lift, whitePoint, liftOn }: { lift: Graph; whitePoint: number; liftOn: boolean }) {
+function Measured({ lift, whitePoint, liftOn }: { lift: Graph; whitePoint: number; liftOn: boolean }) {
   const now = shares(lift, whitePoint);
-  const rows = [
-    ...(liftOn
-      ? [
-          ['Backdrop still short of white', percent(now.short)],
-          ['Product lost in one channel or more', percent(now.any)],
-          ['Product lost in all three', percent(now.all)],
-        ]
-      : []),
-    ['Backdrop’s levels, of 255', `${lift.backdrop_levels[0]} to ${lift.backdrop_levels[1]}`],
-    ['Border that the backdrop explains', `${Math.round(100 * lift.sure_of_backdrop)} %`],
-  ];
   return (
-    <Box as="dl" fontSize="13px">
-      {rows.map(([name, figure]) => (
-        <Flex key={name} justify="space-between" gap="2" py="0.5">
-          <Text as="dt">{name}</Text>
-          <Text as="dd" className="figures" whiteSpace="nowrap">
-            {figure}
-          </Text>
-        </Flex>
-      ))}
-    </Box>
+    <Figures
+      rows={[
+        ...(liftOn
+          ? ([
+              ['Backdrop still short of white', percent(now.short)],
+              ['Product lost in one channel or more', percent(now.any)],
+              ['Product lost in all three', percent(now.all)],
+            ] satisfies [string, string][])
+          : []),
+        ['Backdrop’s levels, of 255', `${lift.backdrop_levels[0]} to ${lift.backdrop_levels[1]}`],
+        ['Border that the backdrop explains', `${Math.round(100 * lift.sure_of_backdrop)} %`],
+      ]}
+    />
   );
 }

@@ -8,11 +8,13 @@ type Props = {
   least: number;
   most: number;
   unit: string;
+  /** What one key press moves it by; values are its multiples. 1 by default. */
+  step?: number;
   /** Where a double click takes it, and how that is called. */
   standard: { value: number; name: string };
   /** A value that was measured and is offered; shown as a dotted mark. */
-  offered: number | null;
-  disabled: boolean;
+  offered?: { value: number; name: string } | null;
+  disabled?: boolean;
   onDrag: (value: number) => void;
   onSettle: (value: number) => void;
   onReset: () => void;
@@ -20,16 +22,20 @@ type Props = {
 
 /** A named value: to drag, to step by keys, to type, to reset. */
 export function ValueSlider(props: Props) {
-  const { label, value, least, most, unit, standard, offered, disabled, onDrag, onSettle, onReset } = props;
+  const { label, value, least, most, unit, step = 1, standard, offered, disabled = false } = props;
+  const { onDrag, onSettle, onReset } = props;
+  const digits = step < 1 ? Math.round(-Math.log10(step)) : 0;
+  const whole = (v: number) => Number((Math.round(v / step) * step).toFixed(digits));
   const track = useRef<HTMLDivElement>(null);
   const [typed, setTyped] = useState<string | null>(null);
   const share = (v: number) => `${(100 * (v - least)) / (most - least)}%`;
   const valueAt = (clientX: number) => {
     const box = track.current?.getBoundingClientRect();
     if (!box) return value;
-    return Math.round(Math.min(most, Math.max(least, least + ((most - least) * (clientX - box.left)) / box.width)));
+    return whole(Math.min(most, Math.max(least, least + ((most - least) * (clientX - box.left)) / box.width)));
   };
-  const wrong = typed !== null && !(Number.isInteger(Number(typed)) && Number(typed) >= least && Number(typed) <= most);
+  const wrong =
+    typed !== null && !(Number(typed) >= least && Number(typed) <= most && whole(Number(typed)) === Number(typed));
   const enter = () => {
     if (typed !== null && typed !== '' && !wrong) onSettle(Number(typed));
     if (!wrong) setTyped(null);
@@ -41,13 +47,13 @@ export function ValueSlider(props: Props) {
         <Flex align="center" gap="1">
           <Input
             size="2xs"
-            width="46px"
+            width="52px"
             textAlign="right"
             className="figures"
             aria-label={`${label}, ${unit}`}
             aria-invalid={wrong}
             disabled={disabled}
-            value={typed ?? String(value)}
+            value={typed ?? value.toFixed(digits)}
             onChange={(event) => setTyped(event.target.value)}
             onBlur={enter}
             onKeyDown={(event) => {
@@ -62,13 +68,13 @@ export function ValueSlider(props: Props) {
       </Flex>
       {wrong && (
         <Text role="alert" fontSize="12px" color="chalk.pink">
-          A whole number from {least} to {most}.
+          {step >= 1 ? 'A whole number' : 'A number'} from {least} to {most}.
         </Text>
       )}
       <Box
         ref={track}
         position="relative"
-        height="24px"
+        height="18px"
         cursor={disabled ? 'default' : 'ew-resize'}
         style={{ touchAction: 'none' }}
         role="slider"
@@ -93,34 +99,34 @@ export function ValueSlider(props: Props) {
           if (!disabled) onReset();
         }}
         onKeyDown={(event) => {
-          const next = steppedBy(event, value, least, most);
+          const next = steppedBy(event, value, least, most, step);
           if (next === null || disabled) return;
           event.preventDefault();
-          onSettle(next);
+          onSettle(whole(next));
         }}
       >
-        <Box position="absolute" top="11px" left="0" right="0" height="2px" bg="#A9ABA7" />
+        <Box position="absolute" top="8px" left="0" right="0" height="2px" bg="#A9ABA7" />
         <Box
           position="absolute"
-          top="6px"
+          top="3px"
           height="12px"
           width="1px"
           bg="slate.quiet"
           left={share(standard.value)}
           title={standard.name}
         />
-        {offered !== null && (
+        {offered && (
           <Box
             position="absolute"
-            top="2px"
-            height="20px"
+            top="0"
+            height="18px"
             borderLeft="2px dotted"
             borderColor="chalk.blue"
-            left={share(offered)}
-            title={`just clips at ${offered}`}
+            left={share(offered.value)}
+            title={offered.name}
           />
         )}
-        <Box position="absolute" top="3px" height="18px" width="4px" ml="-2px" bg="chalk.blue" left={share(value)} />
+        <Box position="absolute" top="0" height="18px" width="4px" ml="-2px" bg="chalk.blue" left={share(value)} />
       </Box>
     </Box>
   );

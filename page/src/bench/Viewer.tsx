@@ -2,6 +2,8 @@ import { Box, Button, Flex, Text } from '@chakra-ui/react';
 import { useEffect, useRef, useState } from 'react';
 import type { Photo } from '../api/client';
 import { TestCards, type Card } from '../shared/TestCards';
+import { Readout } from './Readout';
+import { SplitLine } from './SplitLine';
 import { Deck, type Box as Place, type Source } from './deck';
 
 export const views = [
@@ -33,25 +35,53 @@ type Props = {
   onView: (view: View) => void;
   card: Card;
   onCard: (card: Card) => void;
-  /** The white point to show; 0 for the run sheet's own. */
-  whitePoint: number;
+  /** The marks to show it under, as JSON. */
+  marks: string;
   before: boolean;
   focus: Focus | null;
+  split: boolean;
+  onSplit: (on: boolean) => void;
+  /** What a touch of the photo is for, and what to do with the place; null if it is for looking around. */
+  taking: string | null;
+  onTaken: (box: Place) => void;
 };
 
 /** The photo, on a surround of neutral grey, so that white is seen as white. */
-export function Viewer({ photo, view, onView, card, onCard, whitePoint, before, focus }: Props) {
+export function Viewer({
+  photo,
+  view,
+  onView,
+  card,
+  onCard,
+  marks,
+  before,
+  focus,
+  split,
+  onSplit,
+  taking,
+  onTaken,
+}: Props) {
   const element = useRef<HTMLDivElement>(null);
   const [deck, setDeck] = useState<Deck | null>(null);
   const [zoom, setZoom] = useState(0);
   const [pointer, setPointer] = useState<{ x: number; y: number } | null>(null);
   const [busy, setBusy] = useState(false);
+  const [line, setLine] = useState<number | null>(null);
+  const taken = useRef(onTaken);
+  useEffect(() => {
+    taken.current = onTaken;
+  });
   const { width, height } = photo.facts;
   const { tile_base: base, halvings } = photo;
 
   useEffect(() => {
     if (!element.current) return;
-    const made = new Deck(element.current, { onZoom: setZoom, onPointer: setPointer, onBusy: setBusy });
+    const made = new Deck(element.current, {
+      onZoom: setZoom,
+      onPointer: setPointer,
+      onBusy: setBusy,
+      onSplit: setLine,
+    });
     setDeck(made);
     return () => {
       made.close();
@@ -61,19 +91,27 @@ export function Viewer({ photo, view, onView, card, onCard, whitePoint, before, 
 
   useEffect(() => {
     if (!deck) return;
-    deck.show(sourceOf(base, { width, height, halvings }, view, card, whitePoint));
-  }, [deck, base, width, height, halvings, view, card, whitePoint]);
+    deck.show(sourceOf(base, { width, height, halvings }, view, card, marks));
+  }, [deck, base, width, height, halvings, view, card, marks]);
 
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.
     const later = window.setTimeout(
-      () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', 0)),
+      () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', '{}')),
       400,
     );
     return () => window.clearTimeout(later);
   }, [deck, base, width, height, halvings]);
 
   useEffect(() => deck?.showBefore(before), [deck, before]);
+
+  useEffect(() => deck?.splitAt(split ? 0.5 : null), [deck, split]);
+
+  useEffect(() => {
+    if (!deck || !taking) return;
+    deck.take((box) => taken.current(box));
+    return () => deck.take(null);
+  }, [deck, taking]);
 
   useEffect(() => {
     if (focus) deck?.flyTo(focus.place, focus.label, focus.colour);
@@ -144,11 +182,26 @@ export function Viewer({ photo, view, onView, card, onCard, whitePoint, before, 
         <Button size="2xs" variant="outline" onClick={() => deck?.realPixels()}>
           Real pixels
         </Button>
-        <Text fontSize="13px">hold B for before</Text>
-        <Text className="figures" fontSize="13px" minWidth="118px" aria-hidden="true">
-          {pointer && `x ${pointer.x} y ${pointer.y}`}
+        <Button
+          size="2xs"
+          variant={split ? 'solid' : 'outline'}
+          colorPalette={split ? 'blue' : undefined}
+          aria-pressed={split}
+          onClick={() => onSplit(!split)}
+        >
+          Split
+        </Button>
+        <Text fontSize="13px" whiteSpace="nowrap">
+          hold B for before
         </Text>
       </Flex>
+      {pointer && !before && <Readout photo={photo} card={card} at={pointer} settings={photo.marks} />}
+      {line !== null && deck && <SplitLine left={line} deck={deck} />}
+      {taking && (
+        <Flex position="absolute" top="46px" left="12px" {...panel} px="2.5" height="28px" align="center" role="status">
+          {taking}
+        </Flex>
+      )}
       {before ? (
         <Flex
           position="absolute"
@@ -206,6 +259,7 @@ const placeStyle = {
     pointerEvents: 'none',
     boxSizing: 'border-box',
   },
+  '& .dragged': { border: '2px solid #2C5AA0', background: 'rgba(255,255,255,.25)', boxSizing: 'border-box' },
   '& .place::after': {
     content: 'attr(data-label)',
     position: 'absolute',
@@ -223,9 +277,9 @@ const placeStyle = {
 type Size = { width: number; height: number; halvings: number };
 
 /** The tiles of a view. What a view does not hang on is left out of its address, so that its tiles serve again. */
-function sourceOf(base: string, size: Size, view: View | 'before', card: Card, whitePoint: number): Source {
+function sourceOf(base: string, size: Size, view: View | 'before', card: Card, marks: string): Source {
   const behind = view === 'picture' ? card : 'white';
-  const point = view === 'picture' || view === 'clip' ? whitePoint : 0;
-  const key = `${base}/${view}/${behind}/${point}`;
+  const under = view === 'picture' || view === 'clip' || view === 'white' ? marks : '{}';
+  const key = `${base}/${view}/${behind}/${encodeURIComponent(under)}`;
   return { key, ...size, address: (halvings, column, row) => `${key}/${halvings}/${column}-${row}` };
 }

@@ -2,12 +2,20 @@ import { Box, Flex, Text } from '@chakra-ui/react';
 import type { Photo } from '../api/client';
 import { Mark } from '../shared/marks';
 
-// The stages that can be worked by hand so far. The key is the stage's number in the working order.
-const STAGES = [{ key: 3, name: 'Lift', stage: 'lift' }];
+export const STAGES = [
+  { key: 2, name: 'Balance', stage: 'balance' },
+  { key: 3, name: 'Lift', stage: 'lift' },
+] as const;
+export type Stage = (typeof STAGES)[number]['stage'];
 const TICK = 12;
 
 /** The stages along a rule; a count where findings belong, a dash where a stage is off or differs from the run sheet. */
-export function Yardstick({ photo }: { photo: Photo }) {
+export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: Stage) => void }) {
+  const { photo, stage: current, onStage } = props;
+  const own = {
+    balance: photo.marks.balance != null,
+    lift: Object.values(photo.marks.lift).some((value) => value != null),
+  };
   return (
     <Flex
       as="nav"
@@ -23,25 +31,30 @@ export function Yardstick({ photo }: { photo: Photo }) {
       {STAGES.map(({ key, name, stage }) => {
         const found = photo.findings.filter((finding) => finding.stage === stage && finding.severity !== 'note');
         const worst = found[0]?.severity;
-        const own = photo.marks.white_point != null;
+        const here = stage === current;
         return (
           <Flex
+            as="button"
             key={name}
-            aria-current="step"
+            aria-current={here ? 'step' : undefined}
             width="160px"
             px="3.5"
             pt="14px"
             align="center"
             justify="space-between"
-            bg="paper.raised"
+            cursor="pointer"
+            bg={here ? 'paper.raised' : undefined}
             borderTop="4px solid"
-            borderColor="chalk.blue"
+            borderColor={here ? 'chalk.blue' : 'transparent'}
+            borderRight="1px solid"
+            borderRightColor="line"
             position="relative"
+            onClick={() => onStage(stage)}
           >
             <Text>
               <b>{name}</b> <span className="figures">{key}</span>
-              {!photo.lift_on && ' – off'}
-              {own && ' – own'}
+              {stage === 'lift' && !photo.lift_on && ' – off'}
+              {own[stage] && ' – own'}
             </Text>
             {worst && worst !== 'note' && (
               <Flex align="center" gap="1.5">

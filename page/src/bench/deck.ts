@@ -18,6 +18,8 @@ type Listener = {
   onPointer: (at: { x: number; y: number } | null) => void;
   /** Whether a newer picture than the one shown is on its way. */
   onBusy: (busy: boolean) => void;
+  /** Where the line between before and after is, in px of the viewer; null when there is none. */
+  onSplit: (left: number | null) => void;
 };
 
 const TILE = 1024;
@@ -34,6 +36,10 @@ export class Deck {
   private next: Source | null = null;
   private before: OpenSeadragon.TiledImage | null = null;
   private readonly place = document.createElement('div');
+  private readonly dragged = document.createElement('div');
+  private split: number | null = null;
+  private taking: ((box: Box) => void) | null = null;
+  private from: OpenSeadragon.Point | null = null;
   private readonly listener: Listener;
   private closed = false;
 
@@ -61,6 +67,10 @@ export class Deck {
     const zoomed = () => this.afterZoom();
     this.viewer.addHandler('zoom', zoomed);
     this.viewer.addHandler('resize', zoomed);
+    this.viewer.addHandler('update-viewport', () => this.tellSplit());
+    this.dragged.className = 'dragged';
+    element.addEventListener('pointerdown', this.pressed, true);
+    element.addEventListener('pointerup', this.released, true);
     element.addEventListener('pointermove', this.pointed);
     element.addEventListener('pointerleave', this.left);
   }
@@ -98,13 +108,51 @@ export class Deck {
       opacity: 0,
       preload: true,
       success: (event) => {
+        if (this.before) this.viewer.world.removeItem(this.before);
         this.before = (event as unknown as { item: OpenSeadragon.TiledImage }).item;
+        this.splitAt(this.split);
       },
     });
   }
 
   showBefore(on: boolean) {
+    this.before?.setClip(null);
     this.before?.setOpacity(on ? 1 : 0);
+    if (!on) this.splitAt(this.split);
+  }
+
+  /** Show before at the left of a line, after at its right; at a share of the picture's width, or null for no line. */
+  splitAt(share: number | null) {
+    this.split = share;
+    if (this.before) {
+      const size = this.before.getContentSize();
+      this.before.setClip(share === null ? null : new OpenSeadragon.Rect(0, 0, share * size.x, size.y));
+      this.before.setOpacity(share === null ? 0 : 1);
+    }
+    this.tellSplit();
+  }
+
+  /** Move the line by a share of the picture's width. */
+  splitBy(share: number) {
+    if (this.split !== null) this.splitAt(Math.min(1, Math.max(0, this.split + share)));
+  }
+
+  /** The share of the picture's width under a place on the screen. */
+  shareAt(clientX: number): number {
+    const item = this.shown?.item;
+    if (!item) return 0.5;
+    const left = clientX - this.viewer.element.getBoundingClientRect().left;
+    const at = item.viewerElementToImageCoordinates(new OpenSeadragon.Point(left, 0));
+    return Math.min(1, Math.max(0, at.x / item.getContentSize().x));
+  }
+
+  /** Let a place be touched or dragged over, once; null ends that. */
+  take(onTaken: ((box: Box) => void) | null) {
+    this.taking = onTaken;
+    this.from = null;
+    this.viewer.setMouseNavEnabled(onTaken === null);
+    this.viewer.element.style.cursor = onTaken ? 'crosshair' : '';
+    this.viewer.removeOverlay(this.dragged);
   }
 
   fit() {
@@ -192,17 +240,59 @@ export class Deck {
 
   private readonly pointed = (event: PointerEvent) => {
     const item = this.shown?.item;
-    if (!item) return;
-    const edge = this.viewer.element.getBoundingClientRect();
-    const at = item.viewerElementToImageCoordinates(
-      new OpenSeadragon.Point(event.clientX - edge.left, event.clientY - edge.top),
-    );
+    const at = this.imageAt(event);
+    if (!item || !at) return;
+    if (this.taking && this.from) {
+      const { x, y, width, height } = boxOf(this.from, at);
+      this.viewer.removeOverlay(this.dragged);
+      this.viewer.addOverlay({ element: this.dragged, location: item.imageToViewportRectangle(x, y, width, height) });
+    }
     const size = item.getContentSize();
     const inside = at.x >= 0 && at.y >= 0 && at.x < size.x && at.y < size.y;
     this.listener.onPointer(inside ? { x: Math.floor(at.x), y: Math.floor(at.y) } : null);
   };
 
+  private tellSplit() {
+    const item = this.shown?.item;
+    if (this.split === null || !item) return this.listener.onSplit(null);
+    const size = item.getContentSize();
+    this.listener.onSplit(item.imageToViewerElementCoordinates(new OpenSeadragon.Point(this.split * size.x, 0)).x);
+  }
+
+  private imageAt(event: PointerEvent): OpenSeadragon.Point | null {
+    const edge = this.viewer.element.getBoundingClientRect();
+    const at = new OpenSeadragon.Point(event.clientX - edge.left, event.clientY - edge.top);
+    return this.shown?.item.viewerElementToImageCoordinates(at) ?? null;
+  }
+
+  private readonly pressed = (event: PointerEvent) => {
+    if (!this.taking) return;
+    event.preventDefault();
+    this.from = this.imageAt(event);
+  };
+
+  private readonly released = (event: PointerEvent) => {
+    const to = this.imageAt(event);
+    if (!this.taking || !this.from || !to) return;
+    const taken = this.taking;
+    const box = boxOf(this.from, to);
+    this.take(null);
+    taken(box);
+  };
+
   private readonly left = () => this.listener.onPointer(null);
+}
+
+const TOUCHED = 15; // px round a place that was touched rather than dragged over
+
+function boxOf(a: OpenSeadragon.Point, b: OpenSeadragon.Point): Box {
+  const width = Math.round(Math.abs(a.x - b.x));
+  const height = Math.round(Math.abs(a.y - b.y));
+  if (width < 4 && height < 4) {
+    const half = (TOUCHED - 1) / 2;
+    return { x: Math.floor(a.x) - half, y: Math.floor(a.y) - half, width: TOUCHED, height: TOUCHED };
+  }
+  return { x: Math.floor(Math.min(a.x, b.x)), y: Math.floor(Math.min(a.y, b.y)), width: width + 1, height: height + 1 };
 }
 
 function tileSource(source: Source) {

@@ -1,13 +1,14 @@
 import { useEffect } from 'react';
 
-/** A value moved by a key: arrows by 1, with Shift by 10, Home and End to the ends; null for other keys. */
+/** A value moved by a key: arrows by one step, with Shift by ten, Home and End to the ends; null for other keys. */
 export function steppedBy(
   event: { key: string; shiftKey: boolean },
   value: number,
   least: number,
   most: number,
+  by = 1,
 ): number | null {
-  const step = event.shiftKey ? 10 : 1;
+  const step = event.shiftKey ? 10 * by : by;
   const to = {
     ArrowLeft: value - step,
     ArrowDown: value - step,
@@ -22,13 +23,14 @@ export function steppedBy(
 const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
 
-/** Keys of the page, unless something is being typed. Names as in KeyboardEvent.key, lower case, "shift+" before. */
+/** Keys of the page, unless something is being typed. Names as in KeyboardEvent.key, lower case, "ctrl+" and "shift+" before. */
 export function useKeys(down: Record<string, () => void>, up: Record<string, () => void> = {}) {
   useEffect(() => {
-    const named = (event: KeyboardEvent) => (event.shiftKey ? 'shift+' : '') + event.key.toLowerCase();
+    const named = (event: KeyboardEvent) =>
+      (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey ? 'shift+' : '') + event.key.toLowerCase();
     const onDown = (event: KeyboardEvent) => {
-      if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
-      const act = down[named(event)] ?? down[event.key];
+      if (typing(event.target) || event.altKey) return;
+      const act = down[named(event)] ?? (event.ctrlKey || event.metaKey ? undefined : down[event.key]);
       if (!act) return;
       event.preventDefault();
       if (!event.repeat) act();
