@@ -54,7 +54,7 @@ class PageCase(ServerCase):
 
 def white_point(answer: Response) -> int:
     """What was asked to be kept."""
-    return int(json.loads(answer.request.post_data or "")["white_point"])
+    return int(json.loads(answer.request.post_data or "")["lift"]["white_point"])
 
 
 class LotTest(PageCase):
@@ -159,18 +159,18 @@ class BenchTest(PageCase):
             for share in (0.7, 0.6, 0.5, 0.4):
                 page.mouse.move(box["x"] + box["width"] * share, box["y"] + box["height"] / 2)
                 page.wait_for_timeout(80)
-        with page.expect_response(lambda r: r.url.endswith("/marks") and r.ok) as kept:
+        with page.expect_response(lambda r: "/marks?" in r.url and r.ok) as kept:
             page.mouse.up()
         level = white_point(kept.value)
         self.assertAlmostEqual(level, 128 + 127 * 0.4, delta=1.5)
         settled(page)
         self.assertGreater(page.evaluate("window.looked"), 5)
         self.assertEqual(page.evaluate("cancelAnimationFrame(window.watching) ?? window.blanks"), 0, "frames without a picture")
-        expect(page.get_by_text("This photo’s own value")).to_be_visible()
+        expect(page.get_by_text("This photo’s own values")).to_be_visible()
         self.work_here(self.lot_id)
         expect(page.get_by_role("status").filter(has_text="Look")).to_be_visible()
         slider.focus()
-        with page.expect_response(lambda r: r.url.endswith("/marks") and r.ok) as stepped:
+        with page.expect_response(lambda r: "/marks?" in r.url and r.ok) as stepped:
             page.keyboard.press("Shift+ArrowRight")
         self.assertEqual(white_point(stepped.value), level + 10)
         typed = page.get_by_label("White point, of 255")
@@ -179,3 +179,61 @@ class BenchTest(PageCase):
         typed.press("Escape")
         page.get_by_role("button", name="Back to auto").click()
         expect(page.get_by_text("As the run sheet says: auto")).to_be_visible()
+
+    def test_steps_on_the_graph_are_undone_and_come_back_after_a_reload(self) -> None:
+        page = self.page
+
+        def short() -> str:
+            return page.get_by_text("Backdrop still short of white", exact=True).locator("xpath=following-sibling::dd").inner_text()
+
+        def kept() -> contextlib.AbstractContextManager[Any]:
+            return page.expect_response(lambda r: ("/marks?" in r.url or r.url.endswith(("/undo", "/redo"))) and r.ok)
+
+        line = page.get_by_role("slider", name="White point on the histogram")
+        auto, box = line.get_attribute("aria-valuenow"), line.bounding_box()
+        assert box is not None
+        with kept():
+            page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 60)
+            page.mouse.down()
+            page.mouse.move(box["x"] + box["width"] / 2 + 20, box["y"] + 60, steps=4)
+            page.mouse.up()
+        dragged = line.get_attribute("aria-valuenow")
+        self.assertNotEqual(dragged, auto)
+        far = short()
+        self.assertGreater(float(far.split()[0]), 1, "a higher white point leaves backdrop short of white")
+        with kept():
+            page.get_by_role("button", name="Use", exact=True).first.click()
+        expect(page.get_by_text(far)).to_have_count(0)
+        with kept():
+            page.keyboard.press("Control+z")
+        expect(line).to_have_attribute("aria-valuenow", dragged or "")
+        with kept():
+            page.get_by_role("button", name="Undo").click()
+        expect(line).to_have_attribute("aria-valuenow", auto or "")
+        page.reload()
+        page.get_by_label("Histogram with white point").wait_for()
+        with kept():
+            page.keyboard.press("Control+Shift+z")
+        expect(line).to_have_attribute("aria-valuenow", dragged or "")
+        with kept():
+            page.keyboard.press("Control+z")
+
+    def test_a_touched_place_is_made_neutral_and_before_and_after_stand_side_by_side(self) -> None:
+        page = self.page
+        page.keyboard.press("2")
+        page.get_by_role("button", name="Touch what should be neutral").click()
+        picture = page.locator(".openseadragon-canvas").first.bounding_box()
+        assert picture is not None
+        with page.expect_response(lambda r: "/marks?" in r.url and r.ok) as made:
+            page.mouse.move(picture["x"] + 60, picture["y"] + picture["height"] / 2)
+            page.mouse.down()
+            page.mouse.move(picture["x"] + 90, picture["y"] + picture["height"] / 2 + 30, steps=3)
+            page.mouse.up()
+        self.assertEqual(set(json.loads(made.value.request.post_data or "")["balance"]), {"red", "blue"})
+        expect(page.get_by_text("This photo’s own balance")).to_be_visible()
+        page.keyboard.press("s")
+        expect(page.get_by_role("slider", name="Line between before and after")).to_be_visible()
+        self.axe()
+        page.keyboard.press("s")
+        page.get_by_role("button", name="Back to the run sheet").click()
+        expect(page.get_by_text("As the run sheet says")).to_be_visible()
