@@ -61,14 +61,14 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
     matte : bool
         Also encode the coverage.
     """
-    facts = render.facts
+    size = render.size_at(1.0)
     background = spec.background if render.sheet.place.background == "spec" else render.sheet.place.background
     if background != spec.background:
         spec = spec.model_copy(update={"background": background})
         if background == "transparent" and spec.file == "jpeg":
             # JPEG cannot hold transparency; rather than drop it in silence, lay it on white and let the check say so.
             spec = spec.model_copy(update={"background": "white"})
-    placing = full_frame(facts.width, facts.height) if whole_frame else place(spec, facts.width, facts.height, render.box)
+    placing = full_frame(*size) if whole_frame else place(spec, *size, render.box)
     pixels, alpha, lost = on_canvas(render, spec, placing)
     data, back, quality = _encode(pixels, alpha, spec)
     findings = run_checks(examine(render, spec, placing, alpha, lost, data, back, trimmed=not whole_frame))

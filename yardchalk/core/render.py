@@ -28,6 +28,7 @@ from yardchalk.core.stages.balance import Gains, from_temperature, gains_for, ke
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
+from yardchalk.core.stages.frame import Framing, make_framing
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_map, give_and_take, make_tone
 from yardchalk.core.stages.place import product_box
 
@@ -120,6 +121,11 @@ class Region:
         return slice(self.top, self.bottom), slice(self.left, self.right)
 
 
+def framed_digest(digest: str, marks: Marks) -> str:
+    """What a photo's stages are kept under: its content's digest and its frame."""
+    return digest if marks.frame is None else f"{digest} {marks.frame.model_dump_json(exclude_defaults=True)}"
+
+
 class Render:
     """One photo under one run sheet.
 
@@ -153,37 +159,47 @@ class Render:
         self.cache = cache or StageCache()
         self.limits = limits or ReadLimits()
         self._decided = decided
-        self.digest = digest or hashlib.sha256(data).hexdigest()
+        self._file = digest or hashlib.sha256(data).hexdigest()
+        # What everything after the frame is kept under.
+        self.digest = framed_digest(self._file, self.marks)
 
     @property
     def facts(self) -> PhotoFacts:
-        return self.cache.get((self.digest, "facts"), lambda: inspect_photo(self.data, self.name, self.limits))
+        """Of the file; its width and height are those of the whole photo."""
+        return self.cache.get((self._file, "facts"), lambda: inspect_photo(self.data, self.name, self.limits))
+
+    @property
+    def framing(self) -> Framing:
+        return make_framing(self.facts.width, self.facts.height, self.marks.frame)
 
     # The photo at a scale -------------------------------------------------------------------------------------------
 
     def size_at(self, scale: float) -> tuple[int, int]:
-        """Width and height of the whole photo at a scale, px."""
-        return max(1, round(self.facts.width * scale)), max(1, round(self.facts.height * scale))
+        """Width and height of the framed photo at a scale, px."""
+        return max(1, round(self.framing.width * scale)), max(1, round(self.framing.height * scale))
 
-    def _decoded(self, long_side: int) -> Picture:
+    def _decoded(self, scale: float) -> Picture:
+        """The framed photo at a codec scale that is no less; one serves every smaller size, so few are ever decoded."""
         full = max(self.facts.width, self.facts.height)
-        # A codec scale serves every smaller size; only few distinct ones are ever decoded.
-        least = max(long_side, round(full * self.analysis_scale))
+        least = round(full * max(scale, self.analysis_scale))
         shrink = next((s for s in (8, 4, 2) if full // s >= least), 1)
-        return self.cache.get(
-            (self.digest, "decoded", shrink),
+        picture = self.cache.get(
+            (self._file, "decoded", shrink),
             lambda: decode_photo(self.data, self.name, self.limits, full // shrink if shrink > 1 else None),
         )
+        if self.framing.plain:
+            return picture
+        return self.cache.get((self.digest, "framed", shrink), lambda: self.framing.apply(picture))
 
     def photo(self, scale: float) -> Picture:
-        """The whole photo at a scale (1 is full size), as it came in."""
+        """The whole framed photo at a scale (1 is full size), as it came in."""
         width, height = self.size_at(scale)
         return self.part(scale, Region(0, height, 0, width))
 
     def part(self, scale: float, region: Region) -> Picture:
         """A region of the photo at a scale, as it came in: exactly that part of the whole."""
         width, height = self.size_at(scale)
-        source = self._decoded(max(width, height))
+        source = self._decoded(scale)
         if (source.width, source.height) == (width, height):
             return source.part(region.index)
         return self.cache.get((self.digest, "photo", width, height, region), lambda: source.resized(width, height, region.index))
@@ -191,8 +207,8 @@ class Render:
     @property
     def analysis_scale(self) -> float:
         """Of the analysis picture: a scale at which the codec decodes, if one comes close, else 1,600 px and no less."""
-        longest = max(self.facts.width, self.facts.height)
-        if self.facts.format == "JPEG":
+        longest = max(self.framing.width, self.framing.height)
+        if self.facts.format == "JPEG" and self.framing.plain:
             near = [s for s in (8, 4, 2) if _ANALYSIS_NEAR * ANALYSIS_SIDE <= longest / s <= ANALYSIS_SIDE and longest % s == 0]
             if near:
                 return 1 / near[0]

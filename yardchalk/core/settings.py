@@ -94,6 +94,25 @@ class RunSheet(_Settings):
     place: PlaceSettings = PlaceSettings()
 
 
+Share = Annotated[float, Field(ge=0, le=1)]
+
+
+class FrameMarks(_Settings):
+    """Which part of the photo is looked at."""
+
+    turns: int = Field(0, ge=0, le=3, description="Quarter turns clockwise.")
+    angle: float = Field(0.0, ge=-45, le=45, description="Degrees clockwise that it is straightened by; no empty corner is kept.")
+    crop: tuple[Share, Share, Share, Share] | None = Field(
+        None, description="Left, top, right, bottom, shares 0 to 1 of the frame as turned and straightened."
+    )
+
+    @model_validator(mode="after")
+    def _has_area(self) -> "FrameMarks":
+        if self.crop is not None and (self.crop[2] - self.crop[0] < 0.02 or self.crop[3] - self.crop[1] < 0.02):
+            raise ValueError("crop must leave at least 2 % each way")
+        return self
+
+
 class BalanceMarks(_Settings):
     """This photo's own balance: gains on linear light with green left alone, or the temperature and tint of its light."""
 
@@ -124,6 +143,7 @@ class LiftMarks(_Settings):
 class Marks(_Settings):
     """What belongs to one photo: its departures from the run sheet."""
 
+    frame: FrameMarks | None = Field(None, description="The whole photo, if left out.")
     balance: BalanceMarks | None = Field(None, description="As the run sheet has it, if left out.")
     lift: LiftMarks = LiftMarks()
 

@@ -120,7 +120,7 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
     sheet, spec = load_sheet(photo["sheet"]), load_spec(photo["spec"])
     render = Render(studio.files.get(photo["digest"]), photo["name"], sheet, Marks.model_validate(photo["marks"]), digest=photo["digest"])
     result = produce(render, spec)
-    keep_decisions(studio.files, photo["digest"], sheet, render.decisions, render.solution)
+    keep_decisions(studio.files, render.digest, sheet, render.decisions, render.solution)
     return {
         "verdict": result.verdict,
         "findings": [finding.model_dump(mode="json") for finding in result.findings],

@@ -10,9 +10,10 @@ from yardchalk.core.codecs import encode_tile
 from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.errors import NotThere
 from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Card, Region, Render, StageCache
+from yardchalk.core.render import Card, Region, Render, StageCache, framed_digest
 from yardchalk.core.settings import Marks, RunSheet
 from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample, to_temperature
+from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set
 from yardchalk.core.views import EXACT, View, view
 from yardchalk.store.files import FileStore
 from yardchalk.studio.running import keep_decisions, known_decisions
@@ -67,7 +68,14 @@ class PixelAsked:
     card: Card
 
 
-Asked = TileAsked | GraphAsked | SampleAsked | PixelAsked
+@dataclass(frozen=True)
+class FrameAsked:
+    """What is offered for the frame of a photo, its crop left out."""
+
+    subject: Subject
+
+
+Asked = TileAsked | GraphAsked | SampleAsked | PixelAsked | FrameAsked
 
 
 class Viewing:
@@ -89,6 +97,8 @@ class Viewing:
         render = self._render(asked.subject)
         if isinstance(asked, GraphAsked):
             return _measured(render)
+        if isinstance(asked, FrameAsked):
+            return _frame_offers(render)
         if isinstance(asked, SampleAsked):
             return _sampled(render, asked.box)
         if isinstance(asked, PixelAsked):
@@ -107,17 +117,18 @@ class Viewing:
 
     def _render(self, subject: Subject) -> Render:
         data = self.cache.get((subject.digest, "file"), lambda: self.files.get(subject.digest))
-        key = (subject.digest, "decided", subject.sheet.clear)
-        decided = self.cache.get(key, self._decide(subject, data))
+        digest = framed_digest(subject.digest, subject.marks)
+        decided = self.cache.get((digest, "decided", subject.sheet.clear), self._decide(subject, digest, data))
         return Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, decided=decided, digest=subject.digest)
 
-    def _decide(self, subject: Subject, data: bytes) -> Callable[[], Any]:
+    def _decide(self, subject: Subject, digest: str, data: bytes) -> Callable[[], Any]:
         def decide() -> Any:
-            known = known_decisions(self.files, subject.digest, subject.sheet)
+            known = known_decisions(self.files, digest, subject.sheet)
             if known is None:
-                render = Render(data, subject.name, subject.sheet, cache=self.cache, digest=subject.digest)
+                frame = Marks(frame=subject.marks.frame)
+                render = Render(data, subject.name, subject.sheet, frame, cache=self.cache, digest=subject.digest)
                 known = replace(render.decisions, solution=render.solution)
-                keep_decisions(self.files, subject.digest, subject.sheet, known, render.solution)
+                keep_decisions(self.files, digest, subject.sheet, known, render.solution)
             return known
 
         return decide
@@ -147,6 +158,17 @@ def _measured(render: Render) -> dict[str, Any]:
             "cast_before": cast_of(light),
             "cast_after": cast_of(light, gains),
         },
+    }
+
+
+def _frame_offers(render: Render) -> dict[str, Any]:
+    clearing = render.clearing
+    symmetry = angle_of_symmetry(clearing.product)
+    return {
+        "crop_to_set": crop_to_set(clearing.surroundings, clearing.product),
+        "angle_of_base": angle_of_base(clearing.product),
+        "angle_of_symmetry": None if symmetry is None else symmetry[0],
+        "symmetry": None if symmetry is None else symmetry[1],
     }
 
 

@@ -146,9 +146,22 @@ class PhotoDetail(_Out):
     undo: str | None = Field(description="What undo would take back.")
     redo: str | None = Field(description="What redo would do again.")
     snapshots: list[Snapshot]
+    width: int = Field(description="Of the photo as framed, px.")
+    height: int
+    whole_width: int = Field(description="Of the photo as turned and straightened, before the crop, px.")
+    whole_height: int
     lift_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
-    halvings: int = Field(description="How often the photo is halved until it fits into one tile.")
+    halvings: int = Field(description="How often the photo before the crop is halved until it fits into one tile.")
+
+
+class FrameOffers(BaseModel):
+    crop_to_set: tuple[float, float, float, float] | None = Field(
+        description="The largest frame without other surfaces than the backdrop, in shares; null if there are none."
+    )
+    angle_of_base: float | None = Field(description="Degrees clockwise that make the product's base level.")
+    angle_of_symmetry: float | None = Field(description="Degrees clockwise that make the product's axis upright.")
+    symmetry: float | None = Field(description="How alike its halves are then, 0 to 1.")
 
 
 class Tones(BaseModel):

@@ -11,12 +11,13 @@ from fastapi.concurrency import run_in_threadpool
 from yardchalk.core.errors import NotThere
 from yardchalk.core.render import Card
 from yardchalk.core.settings import Marks, RunSheet, load_sheet, parse
+from yardchalk.core.stages.frame import make_framing
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
 from yardchalk.studio.running import ENGINE
-from yardchalk.studio.viewing import TILE, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
+from yardchalk.studio.viewing import TILE, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.web.common import ERRORS, FOR_EVER, TheRenderers, TheStudio
-from yardchalk.web.models import LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
+from yardchalk.web.models import FrameOffers, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 
@@ -30,9 +31,11 @@ def _mark(row: reading.Row, sheet: RunSheet) -> str:
 def get_photo(studio: TheStudio, photo_id: int) -> Any:
     row = reading.photo(studio, photo_id)
     sheet = load_sheet(row["sheet"])
-    longest = max(row["facts"]["width"], row["facts"]["height"])
+    framing = make_framing(row["facts"]["width"], row["facts"]["height"], Marks.model_validate(row["marks"]).frame)
+    longest = max(framing.whole_width, framing.whole_height)
     return {
         **row,
+        **{name: getattr(framing, name) for name in ("width", "height", "whole_width", "whole_height")},
         "lift_on": sheet.lift.on,
         "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row, sheet)}",
         "halvings": max(0, math.ceil(math.log2(longest / TILE))),
@@ -92,6 +95,15 @@ async def _subject(studio: TheStudio, photo_id: int) -> Subject:
 async def get_lift(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int) -> Any:
     """What was measured of the photo's backdrop, light and tones."""
     return await renderers.answer(GraphAsked(await _subject(studio, photo_id)), request) or Response(status_code=499)
+
+
+@router.get("/photos/{photo_id}/frame", response_model=FrameOffers)
+async def get_frame(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int) -> Any:
+    """What is offered for the photo's frame: for the photo turned and straightened as it is, but not cropped."""
+    subject = await _subject(studio, photo_id)
+    frame = subject.marks.frame
+    uncropped = Marks(frame=frame.model_copy(update={"crop": None})) if frame else Marks()
+    return await renderers.answer(FrameAsked(replace(subject, marks=uncropped)), request) or Response(status_code=499)
 
 
 @router.get("/photos/{photo_id}/sample", response_model=SampleOut)

@@ -333,6 +333,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/photos/{photo_id}/frame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Frame
+         * @description What is offered for the photo's frame: for the photo turned and straightened as it is, but not cropped.
+         */
+        get: operations["get_frame_api_photos__photo_id__frame_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/photos/{photo_id}/sample": {
         parameters: {
             query?: never;
@@ -729,6 +749,62 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * FrameMarks
+         * @description Which part of the photo is looked at.
+         */
+        FrameMarks: {
+            /**
+             * Turns
+             * @description Quarter turns clockwise.
+             * @default 0
+             */
+            turns: number;
+            /**
+             * Angle
+             * @description Degrees clockwise that it is straightened by; no empty corner is kept.
+             * @default 0
+             */
+            angle: number;
+            /**
+             * Crop
+             * @description Left, top, right, bottom, shares 0 to 1 of the frame as turned and straightened.
+             */
+            crop?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /** FrameOffers */
+        FrameOffers: {
+            /**
+             * Crop To Set
+             * @description The largest frame without other surfaces than the backdrop, in shares; null if there are none.
+             */
+            crop_to_set: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Angle Of Base
+             * @description Degrees clockwise that make the product's base level.
+             */
+            angle_of_base: number | null;
+            /**
+             * Angle Of Symmetry
+             * @description Degrees clockwise that make the product's axis upright.
+             */
+            angle_of_symmetry: number | null;
+            /**
+             * Symmetry
+             * @description How alike its halves are then, 0 to 1.
+             */
+            symmetry: number | null;
         };
         /**
          * GiveAndTake
@@ -1155,6 +1231,8 @@ export interface components {
          * @description What belongs to one photo: its departures from the run sheet.
          */
         Marks: {
+            /** @description The whole photo, if left out. */
+            frame?: components["schemas"]["FrameMarks"] | null;
             /** @description As the run sheet has it, if left out. */
             balance?: components["schemas"]["BalanceMarks"] | null;
             /** @default {} */
@@ -1236,6 +1314,20 @@ export interface components {
             redo: string | null;
             /** Snapshots */
             snapshots: components["schemas"]["Snapshot"][];
+            /**
+             * Width
+             * @description Of the photo as framed, px.
+             */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Whole Width
+             * @description Of the photo as turned and straightened, before the crop, px.
+             */
+            whole_width: number;
+            /** Whole Height */
+            whole_height: number;
             /** Lift On */
             lift_on: boolean;
             /**
@@ -1245,7 +1337,7 @@ export interface components {
             tile_base: string;
             /**
              * Halvings
-             * @description How often the photo is halved until it fits into one tile.
+             * @description How often the photo before the crop is halved until it fits into one tile.
              */
             halvings: number;
         };
@@ -2478,6 +2570,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LiftGraph"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_frame_api_photos__photo_id__frame_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameOffers"];
                 };
             };
             /** @description Not Found */

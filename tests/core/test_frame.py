@@ -1,0 +1,116 @@
+"""Frame: turns, straightening, crops; what is offered; and that everything downstream follows."""
+
+import unittest
+from typing import ClassVar
+
+import cv2
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.pictures import Made, Scene, iou
+from yardchalk.core.colour import Mask
+from yardchalk.core.deliver import produce
+from yardchalk.core.pixels import Picture
+from yardchalk.core.render import Region, Render
+from yardchalk.core.settings import FrameMarks, Marks, load_sheet, load_spec
+from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set, level_along, make_framing
+
+WHITE = load_sheet("white")
+
+
+def mug(angle: float) -> Mask:
+    """A symmetric vessel on a flat base, turned clockwise by an angle."""
+    mask = np.zeros((600, 800), np.uint8)
+    cv2.fillPoly(mask, [np.array([[300, 180], [500, 180], [470, 420], [330, 420]], np.int32)], 1)
+    move = cv2.getRotationMatrix2D((400, 300), -angle, 1)
+    return cv2.warpAffine(mask, move, (800, 600), flags=cv2.INTER_NEAREST) > 0
+
+
+class FramingTest(unittest.TestCase):
+    made: ClassVar[Made]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.made = Scene(width=500, height=400).made()
+
+    @given(st.integers(0, 3), st.floats(-45, 45), st.integers(300, 900), st.integers(300, 900))
+    def test_a_straightened_frame_holds_nothing_from_outside_the_photo(self, turns: int, angle: float, width: int, height: int) -> None:
+        framing = make_framing(width, height, FrameMarks(turns=turns, angle=angle))
+        w, h = (height, width) if turns % 2 else (width, height)
+        c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+        for x, y in ((-1, -1), (1, -1), (1, 1), (-1, 1)):
+            px, py = x * framing.width / 2, y * framing.height / 2
+            self.assertLessEqual(abs(px * c + py * s), w / 2 + 1)
+            self.assertLessEqual(abs(-px * s + py * c), h / 2 + 1)
+        self.assertAlmostEqual(framing.width / framing.height, w / h, delta=0.06 * w / h)
+
+    def test_four_quarter_turns_are_none_and_two_are_upside_down(self) -> None:
+        picture = Picture(self.made.pixels)
+        h, w = self.made.pixels.shape[:2]
+        once = make_framing(w, h, FrameMarks(turns=1)).apply(picture)
+        self.assertEqual((once.width, once.height), (h, w))
+        np.testing.assert_array_equal(once.pixels[0, -1], picture.pixels[0, 0], "clockwise: the upper left goes to the upper right")
+        np.testing.assert_array_equal(make_framing(w, h, FrameMarks(turns=2)).apply(picture).pixels, picture.pixels[::-1, ::-1])
+
+    def test_straightening_undoes_a_tilt(self) -> None:
+        h, w = self.made.pixels.shape[:2]
+        tilted = cv2.warpAffine(self.made.pixels, cv2.getRotationMatrix2D((w / 2, h / 2), 6, 1), (w, h), borderMode=cv2.BORDER_REPLICATE)
+        framing = make_framing(w, h, FrameMarks(angle=6))
+        back = framing.apply(Picture(tilted)).pixels.astype(int)
+        y, x = (h - framing.height) // 2, (w - framing.width) // 2
+        off = np.abs(back - self.made.pixels[y : y + framing.height, x : x + framing.width].astype(int)).mean()
+        self.assertLess(off, 3)
+
+    def test_everything_downstream_works_on_the_frame(self) -> None:
+        crop = FrameMarks(turns=1, crop=(0.1, 0.2, 0.9, 1.0))
+        render = Render(self.made.png, "pot", WHITE, Marks(frame=crop))
+        width, height = render.size_at(1.0)
+        self.assertEqual((width, height), (320, 400))
+        whole = Region(0, height, 0, width)
+        truth = np.ascontiguousarray(np.rot90(self.made.alpha, -1)[100:, 40:360])
+        self.assertGreater(iou(render.cut(1.0, whole).alpha, truth), 0.97)
+        tile = Region(120, 260, 60, 200)
+        np.testing.assert_array_equal(render.picture(1.0, tile), render.picture(1.0, whole)[tile.index])
+        done = produce(render, load_spec("square-2000").model_copy(update={"canvas": None}), whole_frame=True)
+        self.assertEqual((done.width, done.height), (320, 400))
+
+
+class OfferTest(unittest.TestCase):
+    def test_the_tilt_of_base_and_axis_is_found(self) -> None:
+        for tilt in (-7.0, 0.0, 3.5):
+            base, axis = angle_of_base(mug(tilt)), angle_of_symmetry(mug(tilt))
+            assert base is not None and axis is not None
+            self.assertAlmostEqual(base, -tilt, delta=0.8)
+            self.assertAlmostEqual(axis[0], -tilt, delta=0.8)
+            self.assertGreater(axis[1], 0.95)
+        shapeless = mug(0)
+        shapeless[100:560, 120:340] = True
+        shapeless[60:300, 600:760] = True
+        self.assertIsNone(angle_of_symmetry(shapeless))
+        self.assertIsNone(angle_of_base(np.zeros((50, 60), bool)))
+
+    def test_a_drawn_line_becomes_level_or_upright_whichever_is_nearer(self) -> None:
+        self.assertAlmostEqual(level_along(100, 10), -5.71, delta=0.01)
+        self.assertAlmostEqual(level_along(10, 100), 5.71, delta=0.01)
+        self.assertAlmostEqual(level_along(-100, -10), -5.71, delta=0.01)
+        self.assertEqual(level_along(0, -50), 0)
+
+    def test_the_crop_to_the_set_leaves_out_table_and_stand_and_keeps_the_product(self) -> None:
+        around = np.zeros((600, 800), bool)
+        around[540:] = True
+        around[:, 760:] = True
+        around[:80, :60] = True
+        offered = crop_to_set(around, mug(0))
+        assert offered is not None
+        left, top, right, bottom = (round(v * side) for v, side in zip(offered, (800, 600, 800, 600), strict=True))
+        self.assertFalse(around[top:bottom, left:right].any())
+        self.assertTrue(mug(0)[top:bottom, left:right].sum() == mug(0).sum())
+        self.assertGreater((right - left) * (bottom - top), 0.9 * 700 * 540)
+        self.assertIsNone(crop_to_set(np.zeros((600, 800), bool), mug(0)), "nothing to leave out")
+        around[300, 400] = True
+        self.assertIsNone(crop_to_set(around, mug(0)), "it would cut the product")
+
+
+if __name__ == "__main__":
+    unittest.main()
