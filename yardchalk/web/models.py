@@ -164,6 +164,10 @@ class FrameOffers(BaseModel):
     symmetry: float | None = Field(description="How alike its halves are then, 0 to 1.")
 
 
+class Level(BaseModel):
+    angle: float = Field(description="Degrees clockwise.")
+
+
 class Tones(BaseModel):
     even: float
     black_point: int

@@ -11,13 +11,13 @@ from fastapi.concurrency import run_in_threadpool
 from yardchalk.core.errors import NotThere
 from yardchalk.core.render import Card
 from yardchalk.core.settings import Marks, RunSheet, load_sheet, parse
-from yardchalk.core.stages.frame import make_framing
+from yardchalk.core.stages.frame import level_along, make_framing
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
 from yardchalk.studio.running import ENGINE
 from yardchalk.studio.viewing import TILE, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.web.common import ERRORS, FOR_EVER, TheRenderers, TheStudio
-from yardchalk.web.models import FrameOffers, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
+from yardchalk.web.models import FrameOffers, Level, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 
@@ -104,6 +104,12 @@ async def get_frame(studio: TheStudio, renderers: TheRenderers, request: Request
     frame = subject.marks.frame
     uncropped = Marks(frame=frame.model_copy(update={"crop": None})) if frame else Marks()
     return await renderers.answer(FrameAsked(replace(subject, marks=uncropped)), request) or Response(status_code=499)
+
+
+@router.get("/level", response_model=Level)
+def get_level(dx: float, dy: float) -> Any:
+    """The turn that makes a line drawn over so many px across and down level or upright, whichever is nearer."""
+    return {"angle": level_along(dx, dy)}
 
 
 @router.get("/photos/{photo_id}/sample", response_model=SampleOut)

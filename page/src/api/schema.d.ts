@@ -353,6 +353,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Level
+         * @description The turn that makes a line drawn over so many px across and down level or upright, whichever is nearer.
+         */
+        get: operations["get_level_api_level_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/photos/{photo_id}/sample": {
         parameters: {
             query?: never;
@@ -877,6 +897,14 @@ export interface components {
              * @default []
              */
             refused: components["schemas"]["Refused"][];
+        };
+        /** Level */
+        Level: {
+            /**
+             * Angle
+             * @description Degrees clockwise.
+             */
+            angle: number;
         };
         /** LiftGraph */
         LiftGraph: {
@@ -2619,6 +2647,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FrameOffers"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_level_api_level_get: {
+        parameters: {
+            query: {
+                dx: number;
+                dy: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Level"];
                 };
             };
             /** @description Not Found */

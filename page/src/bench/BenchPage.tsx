@@ -10,16 +10,17 @@ import { Offline } from '../shared/Offline';
 import { Loading, Trouble } from '../shared/states';
 import { cards, type Card } from '../shared/TestCards';
 import { BalancePanel } from './BalancePanel';
-import type { Box as Place } from './deck';
+import type { Box as Place, Taken } from './deck';
 import { FindingsList } from './FindingsList';
+import { FramePanel } from './FramePanel';
 import { KeyHelp } from './KeyHelp';
 import { useKeys } from './keys';
 import { LiftPanel } from './LiftPanel';
 import { LotStrip } from './LotStrip';
-import { textOf, withBalance, withLift, type Marks } from './marks';
+import { textOf, withBalance, withFrame, withLift, type Crop, type Marks } from './marks';
 import { Snapshots } from './Snapshots';
 import { Viewer, type Focus, type View } from './Viewer';
-import { Yardstick, type Stage } from './Yardstick';
+import { STAGES, Yardstick, type Stage } from './Yardstick';
 
 /** One photo: its findings, the viewer, and the stage in hand. */
 export function BenchPage() {
@@ -39,6 +40,7 @@ function Bench({ photo }: { photo: Photo }) {
   const [help, setHelp] = useState(false);
   const [stage, setStage] = useState<Stage>('lift');
   const [split, setSplit] = useState(false);
+  const [aspect, setAspect] = useState<number | null>(null);
   // What is being changed, until the server has it.
   const [draft, setDraft] = useState<Marks | null>(null);
   const [dragging, setDragging] = useState(false);
@@ -80,7 +82,7 @@ function Bench({ photo }: { photo: Photo }) {
     }
   };
   const sample = useMutation({
-    mutationFn: ({ box }: { box: Place; what: Taking }) =>
+    mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
     onSuccess: (found, { what }) => {
       if (what === 'neutral')
@@ -94,6 +96,15 @@ function Bench({ photo }: { photo: Photo }) {
       }
     },
   });
+  const level = useMutation({
+    mutationFn: ({ across, down }: Taken) =>
+      answered(client.GET('/api/level', { params: { query: { dx: across, dy: down } } })),
+    onSuccess: ({ angle }) => {
+      const turned = Number(((photo.marks.frame?.angle ?? 0) + angle).toFixed(2));
+      settle(withFrame(photo.marks, { angle: turned, crop: null }), `Straightened by ${turned.toFixed(1)}°`);
+    },
+  });
+  const crop = (shown.frame?.crop ?? [0, 0, 1, 1]) as Crop;
   const take = (what: Taking | null) => {
     sample.reset();
     setTaking(what);
@@ -102,7 +113,7 @@ function Bench({ photo }: { photo: Photo }) {
     setStage(next);
     setTaking(null);
   };
-  const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? lift.error;
+  const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? level.error ?? lift.error;
 
   const placed = photo.findings.map((finding, i) => ({ finding, i }));
   const step = (by: number) => {
@@ -121,6 +132,7 @@ function Bench({ photo }: { photo: Photo }) {
       'shift+n': () => step(-1),
       b: () => setBefore(true),
       s: () => setSplit((now) => !now),
+      '1': () => choose('frame'),
       '2': () => choose('balance'),
       '3': () => choose('lift'),
       'ctrl+z': () => photo.undo !== null && undo.mutate(),
@@ -218,32 +230,54 @@ function Bench({ photo }: { photo: Photo }) {
           onView={setView}
           card={card}
           onCard={setCard}
-          marks={textOf(photo.lift_on ? shown : { ...shown, lift: {} })}
+          marks={photo.lift_on ? shown : { ...shown, lift: {} }}
           before={before}
           focus={focus}
           split={split}
           onSplit={setSplit}
           taking={taking && TAKING[taking]}
-          onTaken={(box) => {
-            if (taking) sample.mutate({ box, what: taking });
+          onTaken={(taken) => {
+            if (taking === 'line') level.mutate(taken);
+            else if (taking) sample.mutate({ box: taken.box, what: taking });
             setTaking(null);
           }}
+          framing={
+            stage === 'frame'
+              ? {
+                  crop,
+                  aspect,
+                  onDrag: (next) => drag(withFrame(photo.marks, { crop: next })),
+                  onSettle: (next) => settle(withFrame(photo.marks, { crop: next }), 'Crop'),
+                }
+              : null
+          }
         />
       </Box>
       <Box
         as="section"
-        aria-label={stage === 'lift' ? 'Lift' : 'Balance'}
+        aria-label={STAGES.find((one) => one.stage === stage)?.name}
         bg="paper.raised"
         borderLeft="1px solid"
         borderColor="line"
         minHeight="0"
       >
-        {stage === 'lift' ? (
+        {stage === 'frame' ? (
+          <FramePanel
+            photo={photo}
+            crop={crop}
+            aspect={aspect}
+            onAspect={setAspect}
+            taking={taking === 'line'}
+            onTake={(on) => take(on ? 'line' : null)}
+            onSettle={(change, what) => settle(withFrame(photo.marks, change), what)}
+            trouble={trouble?.message}
+          />
+        ) : stage === 'lift' ? (
           <LiftPanel
             photo={photo}
             lift={lift.data}
             draft={draft?.lift ?? {}}
-            taking={taking === 'neutral' ? null : taking}
+            taking={taking === 'white' || taking === 'black' ? taking : null}
             onTake={take}
             onDrag={(change) => drag(withLift(photo.marks, change))}
             onSettle={(change, what) => settle(withLift(photo.marks, change), what)}
@@ -271,11 +305,13 @@ function Bench({ photo }: { photo: Photo }) {
   );
 }
 
-type Taking = 'neutral' | 'white' | 'black';
+type Sampling = 'neutral' | 'white' | 'black';
+type Taking = Sampling | 'line';
 const TAKING: Record<Taking, string> = {
   neutral: 'Touch or drag over what should be neutral; Escape leaves it',
   white: 'Touch or drag over what should be white; Escape leaves it',
   black: 'Touch or drag over what should be black; Escape leaves it',
+  line: 'Draw along something level or upright; Escape leaves it',
 };
 
 const COLOURS = { fix: '#C2386F', look: '#C98A00', note: '#3B4247' };

@@ -4,7 +4,9 @@ import type { Photo } from '../api/client';
 import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
-import { Deck, type Box as Place, type Source } from './deck';
+import { CropBox } from './CropBox';
+import { Deck, type Box as Place, type Source, type Taken } from './deck';
+import { frameOf, textOf, uncropped, type Crop, type Marks } from './marks';
 
 export const views = [
   { name: 'picture', label: 'Picture' },
@@ -35,15 +37,17 @@ type Props = {
   onView: (view: View) => void;
   card: Card;
   onCard: (card: Card) => void;
-  /** The marks to show it under, as JSON. */
-  marks: string;
+  /** The marks to show it under. */
+  marks: Marks;
   before: boolean;
   focus: Focus | null;
   split: boolean;
   onSplit: (on: boolean) => void;
+  /** Whether the photo is shown as it came in, before the crop, with the crop to drag; null if not. */
+  framing: { crop: Crop; aspect: number | null; onDrag: (crop: Crop) => void; onSettle: (crop: Crop) => void } | null;
   /** What a touch of the photo is for, and what to do with the place; null if it is for looking around. */
   taking: string | null;
-  onTaken: (box: Place) => void;
+  onTaken: (taken: Taken) => void;
 };
 
 /** The photo, on a surround of neutral grey, so that white is seen as white. */
@@ -58,6 +62,7 @@ export function Viewer({
   focus,
   split,
   onSplit,
+  framing,
   taking,
   onTaken,
 }: Props) {
@@ -71,8 +76,13 @@ export function Viewer({
   useEffect(() => {
     taken.current = onTaken;
   });
-  const { width, height } = photo.facts;
+  const [, setMoved] = useState(0);
+  const whole = framing !== null;
+  const width = whole ? photo.whole_width : photo.width;
+  const height = whole ? photo.whole_height : photo.height;
   const { tile_base: base, halvings } = photo;
+  const as = textOf(whole ? uncropped(frameOf(marks)) : frameOf(marks));
+  const under = textOf(marks);
 
   useEffect(() => {
     if (!element.current) return;
@@ -81,6 +91,7 @@ export function Viewer({
       onPointer: setPointer,
       onBusy: setBusy,
       onSplit: setLine,
+      onMoved: () => setMoved((n) => n + 1),
     });
     setDeck(made);
     return () => {
@@ -91,25 +102,30 @@ export function Viewer({
 
   useEffect(() => {
     if (!deck) return;
-    deck.show(sourceOf(base, { width, height, halvings }, view, card, marks));
-  }, [deck, base, width, height, halvings, view, card, marks]);
+    const size = { width, height, halvings };
+    deck.show(
+      whole ? sourceOf(base, size, 'before', 'white', as) : sourceOf(base, size, view, card, toned(view) ? under : as),
+    );
+  }, [deck, base, width, height, halvings, view, card, whole, as, under]);
 
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.
     const later = window.setTimeout(
-      () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', '{}')),
+      () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', as)),
       400,
     );
     return () => window.clearTimeout(later);
-  }, [deck, base, width, height, halvings]);
+  }, [deck, base, width, height, halvings, as]);
 
   useEffect(() => deck?.showBefore(before), [deck, before]);
+
+  useEffect(() => deck?.leaveMargin(whole ? 0.05 : 0), [deck, whole]);
 
   useEffect(() => deck?.splitAt(split ? 0.5 : null), [deck, split]);
 
   useEffect(() => {
     if (!deck || !taking) return;
-    deck.take((box) => taken.current(box));
+    deck.take((found) => taken.current(found));
     return () => deck.take(null);
   }, [deck, taking]);
 
@@ -150,7 +166,14 @@ export function Viewer({
         gap="2"
         pointerEvents="none"
       >
-        <Flex role="radiogroup" aria-label="View" {...panel} overflow="hidden" pointerEvents="auto">
+        <Flex
+          role="radiogroup"
+          aria-label="View"
+          visibility={whole ? 'hidden' : undefined}
+          {...panel}
+          overflow="hidden"
+          pointerEvents="auto"
+        >
           {views.map(({ name, label }) => (
             <Box
               as="button"
@@ -168,7 +191,14 @@ export function Viewer({
             </Box>
           ))}
         </Flex>
-        <Flex {...panel} px="2.5" height="28px" align="center" pointerEvents="auto">
+        <Flex
+          {...panel}
+          px="2.5"
+          height="28px"
+          align="center"
+          pointerEvents="auto"
+          visibility={whole ? 'hidden' : undefined}
+        >
           <TestCards card={card} onCard={onCard} />
         </Flex>
       </Flex>
@@ -195,7 +225,8 @@ export function Viewer({
           hold B for before
         </Text>
       </Flex>
-      {pointer && !before && <Readout photo={photo} card={card} at={pointer} settings={photo.marks} />}
+      {pointer && !before && !whole && <Readout photo={photo} card={card} at={pointer} settings={photo.marks} />}
+      {deck && framing && !taking && <CropBox deck={deck} width={width} height={height} {...framing} />}
       {line !== null && deck && <SplitLine left={line} deck={deck} />}
       {taking && (
         <Flex position="absolute" top="46px" left="12px" {...panel} px="2.5" height="28px" align="center" role="status">
@@ -216,7 +247,8 @@ export function Viewer({
           before
         </Flex>
       ) : (
-        legends[view] && (
+        legends[view] &&
+        !whole && (
           <Flex
             position="absolute"
             bottom="46px"
@@ -276,10 +308,12 @@ const placeStyle = {
 
 type Size = { width: number; height: number; halvings: number };
 
-/** The tiles of a view. What a view does not hang on is left out of its address, so that its tiles serve again. */
+/** Whether a view hangs on more than the frame. */
+const toned = (view: View) => view === 'picture' || view === 'clip' || view === 'white';
+
+/** The tiles of a view under marks, as JSON. What a view does not hang on is left out, so that its tiles serve again. */
 function sourceOf(base: string, size: Size, view: View | 'before', card: Card, marks: string): Source {
   const behind = view === 'picture' ? card : 'white';
-  const under = view === 'picture' || view === 'clip' || view === 'white' ? marks : '{}';
-  const key = `${base}/${view}/${behind}/${encodeURIComponent(under)}`;
+  const key = `${base}/${view}/${behind}/${encodeURIComponent(marks)}`;
   return { key, ...size, address: (halvings, column, row) => `${key}/${halvings}/${column}-${row}` };
 }

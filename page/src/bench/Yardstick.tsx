@@ -3,6 +3,7 @@ import type { Photo } from '../api/client';
 import { Mark } from '../shared/marks';
 
 export const STAGES = [
+  { key: 1, name: 'Frame', stage: 'frame' },
   { key: 2, name: 'Balance', stage: 'balance' },
   { key: 3, name: 'Lift', stage: 'lift' },
 ] as const;
@@ -13,6 +14,7 @@ const TICK = 12;
 export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: Stage) => void }) {
   const { photo, stage: current, onStage } = props;
   const own = {
+    frame: photo.marks.frame != null,
     balance: photo.marks.balance != null,
     lift: Object.values(photo.marks.lift).some((value) => value != null),
   };

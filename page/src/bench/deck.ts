@@ -20,7 +20,12 @@ type Listener = {
   onBusy: (busy: boolean) => void;
   /** Where the line between before and after is, in px of the viewer; null when there is none. */
   onSplit: (left: number | null) => void;
+  /** The picture has moved on the screen, or another is shown. */
+  onMoved: () => void;
 };
+
+/** A place that was touched or dragged over, in px of the picture, and from where to where. */
+export type Taken = { box: Box; across: number; down: number };
 
 const TILE = 1024;
 
@@ -38,10 +43,11 @@ export class Deck {
   private readonly place = document.createElement('div');
   private readonly dragged = document.createElement('div');
   private split: number | null = null;
-  private taking: ((box: Box) => void) | null = null;
+  private taking: ((taken: Taken) => void) | null = null;
   private from: OpenSeadragon.Point | null = null;
   private readonly listener: Listener;
   private closed = false;
+  private margin = 0;
 
   constructor(element: HTMLElement, listener: Listener) {
     this.listener = listener;
@@ -67,7 +73,10 @@ export class Deck {
     const zoomed = () => this.afterZoom();
     this.viewer.addHandler('zoom', zoomed);
     this.viewer.addHandler('resize', zoomed);
-    this.viewer.addHandler('update-viewport', () => this.tellSplit());
+    this.viewer.addHandler('update-viewport', () => {
+      this.tellSplit();
+      listener.onMoved();
+    });
     this.dragged.className = 'dragged';
     element.addEventListener('pointerdown', this.pressed, true);
     element.addEventListener('pointerup', this.released, true);
@@ -146,8 +155,17 @@ export class Deck {
     return Math.min(1, Math.max(0, at.x / item.getContentSize().x));
   }
 
+  /** Where a box of the picture is in the viewer, px. */
+  onScreen(box: Box): Box | null {
+    const item = this.shown?.item;
+    if (!item) return null;
+    const a = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(box.x, box.y));
+    const b = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(box.x + box.width, box.y + box.height));
+    return { x: a.x, y: a.y, width: b.x - a.x, height: b.y - a.y };
+  }
+
   /** Let a place be touched or dragged over, once; null ends that. */
-  take(onTaken: ((box: Box) => void) | null) {
+  take(onTaken: ((taken: Taken) => void) | null) {
     this.taking = onTaken;
     this.from = null;
     this.viewer.setMouseNavEnabled(onTaken === null);
@@ -155,8 +173,21 @@ export class Deck {
     this.viewer.removeOverlay(this.dragged);
   }
 
-  fit() {
-    this.viewer.viewport.goHome(false);
+  fit(atOnce = false) {
+    const { viewport } = this.viewer;
+    const whole = viewport.getHomeBounds();
+    const more = this.margin * Math.max(whole.width, whole.height);
+    viewport.fitBounds(
+      new OpenSeadragon.Rect(whole.x - more, whole.y - more, whole.width + 2 * more, whole.height + 2 * more),
+      atOnce,
+    );
+  }
+
+  /** Leave a share of the picture's size free round it when it is fitted to the window. */
+  leaveMargin(share: number) {
+    if (this.margin === share) return;
+    this.margin = share;
+    if (this.shown) this.fit(true);
   }
 
   /** One px of the picture on one px of the screen. */
@@ -195,7 +226,7 @@ export class Deck {
 
   private loadThenReveal(source: Source, item: OpenSeadragon.TiledImage) {
     if (this.closed) return;
-    if (!this.shown) this.viewer.viewport.goHome(true);
+    if (!this.shown) this.fit(true);
     let revealed = false;
     const reveal = () => {
       if (revealed || this.closed) return;
@@ -203,8 +234,12 @@ export class Deck {
       const old = this.shown?.item;
       this.shown = { key: source.key, item };
       item.setOpacity(1);
+      const was = old?.getContentSize();
+      const now = item.getContentSize();
+      if (was && (was.x !== now.x || was.y !== now.y)) this.fit(true);
       this.viewer.forceRedraw();
       this.afterZoom();
+      this.listener.onMoved();
       // For whoever measures how long a person waits.
       requestAnimationFrame(() => performance.mark('picture shown', { detail: source.key }));
       // Two frames, so that the new picture is drawn before the old one goes.
@@ -275,9 +310,9 @@ export class Deck {
     const to = this.imageAt(event);
     if (!this.taking || !this.from || !to) return;
     const taken = this.taking;
-    const box = boxOf(this.from, to);
+    const found = { box: boxOf(this.from, to), across: to.x - this.from.x, down: to.y - this.from.y };
     this.take(null);
-    taken(box);
+    taken(found);
   };
 
   private readonly left = () => this.listener.onPointer(null);

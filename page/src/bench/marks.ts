@@ -4,12 +4,20 @@ import type { Photo } from '../api/client';
 export type Marks = Photo['marks'];
 export type LiftMarks = Marks['lift'];
 export type BalanceMarks = NonNullable<Marks['balance']>;
+export type FrameMarks = NonNullable<Marks['frame']>;
+/** Left, top, right, bottom, as shares of the frame before the crop. */
+export type Crop = [number, number, number, number];
 
 /** Just what is set, in one order, so that the same marks are the same text. */
 export function textOf(marks: Marks): string {
+  const frame = marks.frame ? filled(marks.frame) : undefined;
   const balance = marks.balance ? filled(marks.balance) : undefined;
   const lift = filled(marks.lift);
-  return JSON.stringify({ ...(balance && { balance }), ...(Object.keys(lift).length && { lift }) });
+  return JSON.stringify({
+    ...(frame && { frame }),
+    ...(balance && { balance }),
+    ...(Object.keys(lift).length && { lift }),
+  });
 }
 
 function filled(settings: object): Record<string, unknown> {
@@ -24,3 +32,14 @@ export const withLift = (marks: Marks, change: Partial<LiftMarks>): Marks => ({
 });
 
 export const withBalance = (marks: Marks, balance: BalanceMarks | null): Marks => ({ ...marks, balance });
+
+export const WHOLE: FrameMarks = { turns: 0, angle: 0, crop: null };
+export const withFrame = (marks: Marks, change: Partial<FrameMarks>): Marks => {
+  const frame = { ...(marks.frame ?? WHOLE), ...change };
+  return { ...marks, frame: frame.turns === 0 && frame.angle === 0 && !frame.crop ? null : frame };
+};
+
+/** Only what frames the photo: what the photo as it came in is shown under. */
+export const frameOf = (marks: Marks): Marks => ({ frame: marks.frame, balance: null, lift: {} });
+
+export const uncropped = (marks: Marks): Marks => withFrame(marks, { crop: null });

@@ -1,0 +1,233 @@
+import { Box, Button, Flex, Input, NativeSelect, Text } from '@chakra-ui/react';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { answered, client, type Photo } from '../api/client';
+import { fitted } from './CropBox';
+import { textOf, uncropped, WHOLE, type Crop, type FrameMarks } from './marks';
+import { ValueSlider } from './ValueSlider';
+
+export const ASPECTS = [
+  { name: 'free', value: null },
+  { name: '1 : 1', value: 1 },
+  { name: '4 : 5', value: 4 / 5 },
+  { name: '3 : 4', value: 3 / 4 },
+  { name: '4 : 3', value: 4 / 3 },
+  { name: '3 : 2', value: 3 / 2 },
+  { name: '16 : 9', value: 16 / 9 },
+] as const;
+
+type Props = {
+  photo: Photo;
+  /** The crop as it is shown, dragged or kept. */
+  crop: Crop;
+  aspect: number | null;
+  onAspect: (aspect: number | null) => void;
+  taking: boolean;
+  onTake: (on: boolean) => void;
+  onSettle: (change: Partial<FrameMarks>, what: string) => void;
+  trouble: string | undefined;
+};
+
+/** Frame: quarter turns, straightening, and the crop. */
+export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSettle, trouble }: Props) {
+  const frame = photo.marks.frame ?? WHOLE;
+  const [tilt, setTilt] = useState<number | null>(null);
+  const offers = useQuery({
+    queryKey: ['frame', photo.tile_base, textOf({ frame: uncropped(photo.marks).frame, balance: null, lift: {} })],
+    queryFn: () => answered(client.GET('/api/photos/{photo_id}/frame', { params: { path: { photo_id: photo.id } } })),
+  });
+  const { whole_width: width, whole_height: height } = photo;
+  // A turn makes another frame, so its crop is let go.
+  const turn = (by: number, what: string) => onSettle({ turns: (frame.turns + by + 4) % 4, crop: null }, what);
+  const straighten = (angle: number) => {
+    setTilt(null);
+    onSettle({ angle: Number(angle.toFixed(2)), crop: null }, `Straightened by ${angle.toFixed(1)}°`);
+  };
+  const cropped = (next: Crop, what = 'Crop') => onSettle({ crop: next }, what);
+  const { data } = offers;
+  return (
+    <Flex direction="column" gap="3" p="4" overflowY="auto" height="100%">
+      <Text as="h2" fontWeight="700" fontSize="18px">
+        Frame
+      </Text>
+      {(trouble ?? offers.error) && (
+        <Text role="alert" color="chalk.pink">
+          {trouble ?? offers.error?.message}
+        </Text>
+      )}
+      <Flex gap="2">
+        <Offer onClick={() => turn(-1, 'Turned to the left')}>Turn to the left</Offer>
+        <Offer onClick={() => turn(1, 'Turned to the right')}>Turn to the right</Offer>
+      </Flex>
+      <ValueSlider
+        label="Straighten, clockwise up"
+        unit="°"
+        step={0.1}
+        value={tilt ?? Number(frame.angle.toFixed(1))}
+        least={-15}
+        most={15}
+        standard={{ value: 0, name: 'not turned' }}
+        onDrag={setTilt}
+        onSettle={straighten}
+        onReset={() => straighten(0)}
+      />
+      <Button
+        size="xs"
+        variant={taking ? 'solid' : 'outline'}
+        colorPalette={taking ? 'blue' : undefined}
+        bg={taking ? undefined : 'white'}
+        aria-pressed={taking}
+        onClick={() => onTake(!taking)}
+      >
+        {taking ? 'Now draw the line on the photo' : 'Draw a line along something level or upright'}
+      </Button>
+      {!data && !offers.error && (
+        <Text color="slate.quiet" role="status">
+          Looking for what tilts …
+        </Text>
+      )}
+      {data && (data.angle_of_base ?? data.angle_of_symmetry) != null && (
+        <Flex gap="2">
+          {data.angle_of_base != null && (
+            <Offer onClick={() => straighten(frame.angle + (data.angle_of_base ?? 0))}>
+              By its base, {signed(data.angle_of_base)}°
+            </Offer>
+          )}
+          {data.angle_of_symmetry != null && (
+            <Offer onClick={() => straighten(frame.angle + (data.angle_of_symmetry ?? 0))}>
+              By its axis, {signed(data.angle_of_symmetry)}° ({Math.round(100 * (data.symmetry ?? 0))} % alike)
+            </Offer>
+          )}
+        </Flex>
+      )}
+      {data && data.angle_of_base == null && data.angle_of_symmetry == null && (
+        <Text fontSize="13px" color="slate.quiet">
+          The product has neither a straight base nor an axis to go by.
+        </Text>
+      )}
+      <Box borderTop="1px solid" borderColor="line" pt="3">
+        <Flex justify="space-between" align="center" pb="2">
+          <Text>Crop, width to height</Text>
+          <NativeSelect.Root size="xs" width="110px">
+            <NativeSelect.Field
+              aria-label="Proportions of the crop"
+              bg="white"
+              value={String(aspect)}
+              onChange={(event) => {
+                const next = ASPECTS.find(({ value }) => String(value) === event.target.value)?.value ?? null;
+                onAspect(next);
+                if (next !== null) cropped(fitted(crop, (next * height) / width));
+              }}
+            >
+              {ASPECTS.map(({ name, value }) => (
+                <option key={name} value={String(value)}>
+                  {name}
+                </option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
+        </Flex>
+        <Sizes photo={photo} crop={crop} onSettle={cropped} />
+        <Flex gap="2" pt="3" wrap="wrap">
+          {data?.crop_to_set && (
+            <Offer onClick={() => cropped(data.crop_to_set as Crop, 'Crop to the set')}>
+              Crop to the set: leaves the other surfaces out
+            </Offer>
+          )}
+          {frame.crop && <Offer onClick={() => onSettle({ crop: null }, 'Crop taken away')}>Take the crop away</Offer>}
+        </Flex>
+        {data && !data.crop_to_set && (
+          <Text fontSize="13px" color="slate.quiet" pt="2">
+            Nothing but backdrop and product is in the frame, so there is nothing to crop to.
+          </Text>
+        )}
+      </Box>
+    </Flex>
+  );
+}
+
+const signed = (angle: number) => (angle > 0 ? `+${angle.toFixed(1)}` : angle.toFixed(1));
+
+function Offer(props: { onClick: () => void; children: React.ReactNode }) {
+  return (
+    <Button size="xs" variant="outline" bg="white" flex="1" onClick={props.onClick}>
+      {props.children}
+    </Button>
+  );
+}
+
+/** Place and size of the crop in px of the photo, to type; and in mm where the file has a resolution. */
+function Sizes({ photo, crop, onSettle }: { photo: Photo; crop: Crop; onSettle: (crop: Crop) => void }) {
+  const { whole_width: width, whole_height: height } = photo;
+  const { dpi } = photo.facts;
+  const [left, top, right, bottom] = crop;
+  const clamp = (value: number) => Math.min(1, Math.max(0, value));
+  const rows = [
+    {
+      name: 'From the left',
+      share: left,
+      of: width,
+      put: (v: number): Crop => [clamp(v), top, clamp(v + right - left), bottom],
+    },
+    {
+      name: 'From the top',
+      share: top,
+      of: height,
+      put: (v: number): Crop => [left, clamp(v), right, clamp(v + bottom - top)],
+    },
+    { name: 'Width', share: right - left, of: width, put: (v: number): Crop => [left, top, clamp(left + v), bottom] },
+    { name: 'Height', share: bottom - top, of: height, put: (v: number): Crop => [left, top, right, clamp(top + v)] },
+  ];
+  return (
+    <>
+      {rows.map(({ name, share, of, put }) => (
+        <Flex key={name} justify="space-between" align="center" py="0.5">
+          <Text>{name}</Text>
+          <Flex align="center" gap="1.5">
+            {dpi && (
+              <Text className="figures" fontSize="12px" color="slate.quiet">
+                {((share * of * 25.4) / dpi).toFixed(1)} mm
+              </Text>
+            )}
+            <TypedPx name={name} value={Math.round(share * of)} most={of} onSettle={(px) => onSettle(put(px / of))} />
+          </Flex>
+        </Flex>
+      ))}
+    </>
+  );
+}
+
+function TypedPx(props: { name: string; value: number; most: number; onSettle: (px: number) => void }) {
+  const { name, value, most, onSettle } = props;
+  const [typed, setTyped] = useState<string | null>(null);
+  const wrong = typed !== null && !(Number.isInteger(Number(typed)) && Number(typed) >= 0 && Number(typed) <= most);
+  const enter = () => {
+    if (typed !== null && typed !== '' && !wrong && Number(typed) !== value) onSettle(Number(typed));
+    if (!wrong) setTyped(null);
+  };
+  return (
+    <>
+      <Input
+        size="2xs"
+        width="60px"
+        textAlign="right"
+        className="figures"
+        bg="white"
+        aria-label={`${name}, px`}
+        aria-invalid={wrong}
+        title={wrong ? `A whole number from 0 to ${most}` : undefined}
+        value={typed ?? String(value)}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={enter}
+        onKeyDown={(event) => {
+          if (event.key === 'Enter') enter();
+          if (event.key === 'Escape') setTyped(null);
+        }}
+      />
+      <Text fontSize="12px" color="slate.quiet">
+        px
+      </Text>
+    </>
+  );
+}
