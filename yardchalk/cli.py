@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from yardchalk.core.errors import YardError
-from yardchalk.core.settings import load_sheet, load_spec, shipped
+from yardchalk.core.settings import load_marks, load_sheet, load_spec, shipped
 
 PASSED, FAILED, USAGE, TO_FIX = 0, 1, 2, 3
 
@@ -22,6 +22,7 @@ def build_parser() -> argparse.ArgumentParser:
     run.add_argument("--workers", type=_positive, default=os.cpu_count() or 1, metavar="N", help="processes (default: one per core)")
     run.add_argument("--report", type=Path, metavar="FILE.json", help="write verdicts, findings and figures there")
     run.add_argument("--full-frame", action="store_true", help="keep the photo's own size and place, untrimmed")
+    run.add_argument("--marks", metavar="FILE.json", help="settings of single photos, by file name (docs/formats.md)")
     run.add_argument("--matte", action="store_true", help="write the coverage beside it, as STEM_matte.png")
     demo = commands.add_parser("demo", help="start the application with the demo lot")
     demo.add_argument("--port", type=_positive, default=8620, help="first port to try (default: 8620)")
@@ -79,6 +80,7 @@ def _run(options: argparse.Namespace) -> int:
             workers=options.workers,
             whole_frame=options.full_frame,
             matte=options.matte,
+            marks=load_marks(options.marks) if options.marks else None,
             progress=lambda: bar.advance(task),
         )
     for row in report.photos:

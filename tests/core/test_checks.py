@@ -31,7 +31,9 @@ def decided(made: Made, product: Mask) -> list[Finding]:
     """Findings when clearing had decided otherwise."""
     own = Render(made.jpeg, "pot", WHITE)
     other = Decisions(product, own.decisions.backdrop, own.decisions.noise)
-    return produce(Render(made.jpeg, "pot", WHITE, decided=other), PNG).findings
+    render = Render(made.jpeg, "pot", WHITE)
+    render.adopt(other)
+    return produce(render, PNG).findings
 
 
 def placed(spec: ListingSpec, edit: Callable[[Coded], None] = lambda _: None, *, judged_by: ListingSpec | None = None) -> list[Finding]:

@@ -9,11 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.pictures import Made, Scene, iou
+from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import Mask
 from yardchalk.core.deliver import produce
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
-from yardchalk.core.settings import FrameMarks, Marks, load_sheet, load_spec
+from yardchalk.core.settings import FrameMarks, FrameSettings, Marks, load_sheet, load_spec
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set, level_along, make_framing
 
 WHITE = load_sheet("white")
@@ -74,6 +75,16 @@ class FramingTest(unittest.TestCase):
         np.testing.assert_array_equal(render.picture(1.0, tile), render.picture(1.0, whole)[tile.index])
         done = produce(render, load_spec("square-2000").model_copy(update={"canvas": None}), whole_frame=True)
         self.assertEqual((done.width, done.height), (320, 400))
+
+    def test_a_sheet_that_crops_to_the_set_does_so_where_the_photo_has_no_frame_of_its_own(self) -> None:
+        pixels = self.made.pixels.copy()
+        pixels[:, 470:] = (70, 60, 50)
+        photo = encode_picture(pixels, "png")
+        cropping = WHITE.model_copy(update={"frame": FrameSettings(crop="set")})
+        width, height = Render(photo, "pot", cropping).size_at(1.0)
+        self.assertTrue(430 < width <= 470 and height == 400, (width, height))
+        self.assertEqual(Render(photo, "pot", cropping, Marks(frame=FrameMarks())).size_at(1.0), (500, 400))
+        self.assertEqual(Render(photo, "pot", WHITE).size_at(1.0), (500, 400))
 
 
 class OfferTest(unittest.TestCase):

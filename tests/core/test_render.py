@@ -171,8 +171,10 @@ class SettingsTest(unittest.TestCase):
         from yardchalk.core.errors import BadSettings
 
         for text, words in (
-            ('{"name": "x", "lift": {"white_point": 300}}', "lift.white_point"),
-            ('{"name": "x", "lft": {}}', "lft"),
+            ('{"name": "x", "lift": {"white_point": 300}}', "lift.white_point: 300 is over 255"),
+            ('{"name": "x", "lift": {"mid": 0.1}}', "lift.mid: 0.1 is under 0.2"),
+            ('{"name": "x", "lift": {"curve": [[60, 80], [50, 90]]}}', "lift.curve: "),
+            ('{"name": "x", "lft": {}}', "lft: is no setting"),
             ('{"name": "x",', "line 1"),
         ):
             with self.subTest(text), self.assertRaises(BadSettings) as caught:

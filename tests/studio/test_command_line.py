@@ -73,6 +73,41 @@ class CommandLineTest(unittest.TestCase):
         self.assertEqual(matte.shape, (360, 480))
         self.assertGreater(iou(matte.astype(np.float32) / 255, made.alpha), 0.97)
 
+    def test_a_marks_file_frames_and_tones_single_photos_and_a_wrong_one_is_refused_with_its_path(self) -> None:
+        for name in ("a.png", "b.png"):
+            (self.folder / name).write_bytes(Scene(width=480, height=360).made().png)
+        marks = self.folder / "marks.json"
+        asked = (
+            "--sheet",
+            "white",
+            "--spec",
+            "square-2000",
+            "--full-frame",
+            "--marks",
+            str(marks),
+            "--report",
+            str(self.folder / "r.json"),
+        )
+        photos = (str(self.folder / "a.png"), str(self.folder / "b.png"))
+        own = {"frame": {"turns": 1, "crop": [0, 0.1, 1, 0.9]}, "balance": {"temperature": 5000, "tint": 0}, "lift": {"white_point": 222}}
+        marks.write_text(json.dumps({"b.png": own}))
+        done = run(*photos, "--out", str(self.folder / "marked"), *asked)
+        self.assertIn(done.returncode, (0, 3), done.stderr)
+        pictures = [cv2.imread(str(self.folder / "marked" / name)) for name in ("a.jpg", "b.jpg")]
+        sizes = [picture.shape[:2] for picture in pictures if picture is not None]
+        self.assertEqual(sizes, [(360, 480), (384, 360)])
+        figures = [row["figures"] for row in json.loads((self.folder / "r.json").read_text())["photos"]]
+        self.assertEqual(figures[1]["white point (level)"], 222)
+        self.assertNotEqual(figures[0]["white point (level)"], 222)
+        for wrong, words in (
+            ({"b.png": {"lift": {"white_point": 300}}}, "b.png: lift.white_point: 300 is over 255"),
+            ({"c.png": {}}, "c.png: is not among the photos"),
+        ):
+            marks.write_text(json.dumps(wrong))
+            refused = run(*photos, "--out", str(self.folder / "no"), *asked)
+            self.assertEqual(refused.returncode, 2)
+            self.assertIn(words, refused.stderr)
+
     def test_wrong_usage(self) -> None:
         for arguments, words in (
             (("nothere.jpg", "--sheet", "white", "--spec", "cutout", "--out", "o"), "nothere.jpg"),

@@ -19,6 +19,7 @@ from yardchalk.core.settings import ListingSpec
 from yardchalk.core.stages.place import Placing, full_frame, place
 
 PREVIEW_SIDE = 640
+CROP_SIDES = ("left", "top", "right", "bottom")
 _QUALITY_STEPS = (95, 97, 99, 100)
 _EIGHT_OF_SIXTEEN = np.round(np.arange(65536) / 257).astype(np.uint8)
 _BLOCK = 8  # px; of JPEG
@@ -222,6 +223,7 @@ def _figures(render: Render, alpha: Float, lost: Mask, placing: Placing, data: b
     low, high = render.decisions.backdrop.levels
     covered = max(float(alpha.sum()), 1.0)
     return {
+        **_frame_figures(render),
         "white point (level)": render.white_point,
         "just clips (level)": graph.just_clips,
         "backdrop short of white before the cut (%)": round(100 * _at(graph.short, graph.levels, render.white_point), 3),
@@ -237,6 +239,13 @@ def _figures(render: Render, alpha: Float, lost: Mask, placing: Placing, data: b
         "file (bytes)": len(data),
         "JPEG quality": quality,
     }
+
+
+def _frame_figures(render: Render) -> dict[str, float | None]:
+    """The crop that is in force, in shares of the frame; left out if there is none."""
+    if render.frame is None or render.frame.crop is None:
+        return {}
+    return {f"crop {side} (share)": value for side, value in zip(CROP_SIDES, render.frame.crop, strict=True)}
 
 
 def _at(values: list[float], levels: list[int], level: int) -> float:

@@ -10,6 +10,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal, TypeVar
 
 import cv2
@@ -23,12 +24,12 @@ from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour import Coded, Float, Mask, encode, linear_table, to_log, top
 from yardchalk.core.compose import cut_out, on_card, toned
 from yardchalk.core.pixels import Picture
-from yardchalk.core.settings import LiftSettings, Marks, RunSheet
+from yardchalk.core.settings import FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
 from yardchalk.core.stages.balance import Gains, from_temperature, gains_for, keeping_lightness
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
-from yardchalk.core.stages.frame import Framing, make_framing
+from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_map, give_and_take, make_tone
 from yardchalk.core.stages.place import product_box
 
@@ -121,11 +122,6 @@ class Region:
         return slice(self.top, self.bottom), slice(self.left, self.right)
 
 
-def framed_digest(digest: str, marks: Marks) -> str:
-    """What a photo's stages are kept under: its content's digest and its frame."""
-    return digest if marks.frame is None else f"{digest} {marks.frame.model_dump_json(exclude_defaults=True)}"
-
-
 class Render:
     """One photo under one run sheet.
 
@@ -139,8 +135,6 @@ class Render:
         The settings.
     cache : StageCache, optional
         Shared between renders; a cache of its own by default.
-    decided : Decisions, optional
-        If they were computed before, for the same photo and clearing settings.
     """
 
     def __init__(
@@ -151,26 +145,43 @@ class Render:
         marks: Marks | None = None,
         *,
         cache: StageCache | None = None,
-        decided: Decisions | None = None,
         limits: ReadLimits | None = None,
         digest: str | None = None,
     ) -> None:
         self.data, self.name, self.sheet, self.marks = data, name, sheet, marks or Marks()
         self.cache = cache or StageCache()
         self.limits = limits or ReadLimits()
-        self._decided = decided
+        self._decided: Decisions | None = None
         self._file = digest or hashlib.sha256(data).hexdigest()
-        # What everything after the frame is kept under.
-        self.digest = framed_digest(self._file, self.marks)
 
     @property
     def facts(self) -> PhotoFacts:
         """Of the file; its width and height are those of the whole photo."""
         return self.cache.get((self._file, "facts"), lambda: inspect_photo(self.data, self.name, self.limits))
 
-    @property
+    @cached_property
+    def frame(self) -> FrameMarks | None:
+        """The photo's own frame, or what the run sheet makes of it."""
+        if self.marks.frame is not None or self.sheet.frame.crop == "none":
+            return self.marks.frame
+        return self.cache.get((self._file, "set", self.sheet.clear), self._crop_to_set)
+
+    def _crop_to_set(self) -> FrameMarks | None:
+        plain = self.sheet.model_copy(update={"frame": FrameSettings()})
+        whole = Render(self.data, self.name, plain, cache=self.cache, limits=self.limits, digest=self._file)
+        crop = crop_to_set(whole.clearing.surroundings, whole.clearing.product)
+        return None if crop is None else FrameMarks(crop=crop)
+
+    @cached_property
     def framing(self) -> Framing:
-        return make_framing(self.facts.width, self.facts.height, self.marks.frame)
+        return make_framing(self.facts.width, self.facts.height, self.frame)
+
+    @cached_property
+    def digest(self) -> str:
+        """What everything after the frame is kept under: the content's digest and the frame."""
+        return (
+            self._file if self.frame is None or self.framing.plain else f"{self._file} {self.frame.model_dump_json(exclude_defaults=True)}"
+        )
 
     # The photo at a scale -------------------------------------------------------------------------------------------
 
@@ -246,6 +257,10 @@ class Render:
             # The file already says what is see-through; that is kept, not guessed again.
             return Clearing(alpha > 0, nothing, nothing, np.zeros((*shape, 3), np.float32), 0.0)
         return clear_automatically(self.evidence)
+
+    def adopt(self, decided: Decisions) -> None:
+        """Take what was decided before for this photo, frame and clearing settings."""
+        self._decided = decided
 
     @property
     def decisions(self) -> Decisions:

@@ -5,6 +5,7 @@ receiving channel demands. JSON Schemas of all three are generated from these mo
 """
 
 import json
+import re
 from importlib.resources import files
 from itertools import pairwise
 from pathlib import Path
@@ -33,6 +34,12 @@ def _rising(points: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
 
 
 Curve = Annotated[tuple[tuple[Level, Level], ...], Field(max_length=8), AfterValidator(_rising)]
+
+
+class FrameSettings(_Settings):
+    """Which part of a photo is looked at, where the photo has no frame of its own."""
+
+    crop: Literal["none", "set"] = Field("none", description="Whether paper edges, stands and other surfaces are left out.")
 
 
 class BalanceSettings(_Settings):
@@ -87,6 +94,7 @@ class RunSheet(_Settings):
     title: str = ""
     version: int = Field(1, ge=1)
     note: str = ""
+    frame: FrameSettings = FrameSettings()
     balance: BalanceSettings = BalanceSettings()
     lift: LiftSettings = LiftSettings()
     clear: ClearSettings = ClearSettings()
@@ -189,6 +197,7 @@ class ListingSpec(_Settings):
     limits: Limits = Limits()
 
 
+_KINDS = {"int", "float", "bool", "str", "tuple", "body", "query", "path"}
 _Model = TypeVar("_Model", RunSheet, ListingSpec, Marks)
 
 
@@ -218,9 +227,21 @@ def parse(model: type[_Model], text: str, where: str) -> _Model:
     except json.JSONDecodeError as error:
         raise BadSettings(f"is not JSON (line {error.lineno}: {error.msg})", where=where, remedy="Mend the file") from None
     except ValidationError as error:
-        first: Any = error.errors()[0]
-        field = ".".join(str(part) for part in first["loc"]) or "the file"
-        raise BadSettings(f"{field}: {first['msg']}", where=where, remedy="Mend that value") from None
+        raise BadSettings(what_is_wrong(error.errors()[0]), where=where, remedy="Mend that value") from None
+
+
+def what_is_wrong(error: Any) -> str:
+    """A validation error of Pydantic in words, with the path of the setting: `lift.white_point: 300 is over 255`."""
+    # Where a value may be of several kinds, their names stand in the path too; no setting is named like a kind.
+    path = ".".join(str(part) for part in error["loc"] if not re.search(r"[^a-z0-9_]", str(part)) and part not in _KINDS)
+    limits = error.get("ctx", {})
+    words = {
+        "less_than_equal": f"{error['input']} is over {limits.get('le')}",
+        "greater_than_equal": f"{error['input']} is under {limits.get('ge')}",
+        "extra_forbidden": "is no setting",
+        "missing": "is missing",
+    }.get(error["type"], error["msg"])
+    return f"{path or 'the file'}: {words}"
 
 
 def load_sheet(name: str) -> RunSheet:
@@ -231,3 +252,17 @@ def load_sheet(name: str) -> RunSheet:
 def load_spec(name: str) -> ListingSpec:
     """A shipped listing spec by name, or one from a JSON file."""
     return _load(ListingSpec, "specs", name)
+
+
+def load_marks(name: str) -> dict[str, Marks]:
+    """Marks of single photos from a JSON file: an object with a file name for each."""
+    path = Path(name)
+    if not path.is_file():
+        raise BadSettings("is not there", where=name, remedy="Check the name")
+    try:
+        given = json.loads(path.read_text())
+    except json.JSONDecodeError as error:
+        raise BadSettings(f"is not JSON (line {error.lineno}: {error.msg})", where=name, remedy="Mend the file") from None
+    if not isinstance(given, dict):
+        raise BadSettings("is no object of file names", where=name, remedy='Write {"photo.jpg": {...}}')
+    return {photo: parse(Marks, json.dumps(marks), f"{name}, {photo}") for photo, marks in given.items()}

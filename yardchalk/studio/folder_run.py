@@ -5,7 +5,7 @@ import ctypes
 import hashlib
 import multiprocessing
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from pathlib import Path
 from typing import Any
@@ -17,7 +17,7 @@ from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.deliver import produce
 from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.render import Render
-from yardchalk.core.settings import ListingSpec, RunSheet
+from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, stem_of
 from yardchalk.studio.writing import write_new
 
@@ -72,11 +72,21 @@ def run_photos(
     workers: int,
     whole_frame: bool = False,
     matte: bool = False,
+    marks: Mapping[str, Marks] | None = None,
     progress: Callable[[], None] = lambda: None,
 ) -> RunReport:
-    """Run the sheet on every photo, in as many processes as workers; the report keeps the photos' order."""
+    """Run the sheet on every photo, in as many processes as workers; the report keeps the photos' order.
+
+    `marks` are those of single photos, by file name; a name that no photo has is an error.
+    """
+    marks = marks or {}
+    if unknown := sorted(set(marks) - {path.name for path in photos}):
+        raise YardError("is not among the photos", where=unknown[0], remedy="Check the names in the marks file")
     report = RunReport(sheet=sheet.name, spec=spec.name)
-    jobs = [(path, stem, sheet, spec, out, whole_frame, matte) for path, stem in zip(photos, _stems(photos), strict=True)]
+    jobs = [
+        (path, stem, sheet, marks.get(path.name, Marks()), spec, out, whole_frame, matte)
+        for path, stem in zip(photos, _stems(photos), strict=True)
+    ]
     rows: dict[int, PhotoReport | Refusal] = {}
     if workers <= 1 or len(jobs) <= 1:
         for i, job in enumerate(jobs):
@@ -123,7 +133,9 @@ def _stems(photos: list[Path]) -> list[str]:
     return stems
 
 
-def _run_one(path: Path, stem: str, sheet: RunSheet, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool) -> PhotoReport | Refusal:
+def _run_one(
+    path: Path, stem: str, sheet: RunSheet, marks: Marks, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool
+) -> PhotoReport | Refusal:
     limits = Limits()
     try:
         if path.stat().st_size > limits.max_bytes:
@@ -133,7 +145,7 @@ def _run_one(path: Path, stem: str, sheet: RunSheet, spec: ListingSpec, out: Pat
                 remedy="Save it smaller",
             )
         data = path.read_bytes()
-        render = Render(data, path.name, sheet, digest=hashlib.sha256(data).hexdigest())
+        render = Render(data, path.name, sheet, marks, digest=hashlib.sha256(data).hexdigest())
         result = produce(render, spec, whole_frame=whole_frame, matte=matte)
         outputs = [str(write_new(out, stem, result.suffix, result.data))]
         if result.matte is not None:

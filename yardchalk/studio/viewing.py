@@ -1,6 +1,5 @@
 """What a render process at the bench computes: tiles of a view, and the graph of Lift."""
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,7 +9,7 @@ from yardchalk.core.codecs import encode_tile
 from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.errors import NotThere
 from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Card, Region, Render, StageCache, framed_digest
+from yardchalk.core.render import Card, Decisions, Region, Render, StageCache
 from yardchalk.core.settings import Marks, RunSheet
 from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set
@@ -117,21 +116,16 @@ class Viewing:
 
     def _render(self, subject: Subject) -> Render:
         data = self.cache.get((subject.digest, "file"), lambda: self.files.get(subject.digest))
-        digest = framed_digest(subject.digest, subject.marks)
-        decided = self.cache.get((digest, "decided", subject.sheet.clear), self._decide(subject, digest, data))
-        return Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, decided=decided, digest=subject.digest)
+        render = Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, digest=subject.digest)
+        render.adopt(self.cache.get((render.digest, "decided", subject.sheet.clear), lambda: self._decide(render)))
+        return render
 
-    def _decide(self, subject: Subject, digest: str, data: bytes) -> Callable[[], Any]:
-        def decide() -> Any:
-            known = known_decisions(self.files, digest, subject.sheet)
-            if known is None:
-                frame = Marks(frame=subject.marks.frame)
-                render = Render(data, subject.name, subject.sheet, frame, cache=self.cache, digest=subject.digest)
-                known = replace(render.decisions, solution=render.solution)
-                keep_decisions(self.files, digest, subject.sheet, known, render.solution)
-            return known
-
-        return decide
+    def _decide(self, render: Render) -> Decisions:
+        known = known_decisions(self.files, render.digest, render.sheet)
+        if known is None:
+            known = replace(render.decisions, solution=render.solution)
+            keep_decisions(self.files, render.digest, render.sheet, known, render.solution)
+        return known
 
 
 def _exact(asked: TileAsked) -> bool:

@@ -14,6 +14,7 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 from fastapi.staticfiles import StaticFiles
 
 from yardchalk.core.errors import YardError
+from yardchalk.core.settings import what_is_wrong
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
@@ -84,6 +85,4 @@ def _add_page(app: FastAPI, page: Path) -> None:
 
 def _answer_invalid(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
-    first = error.errors()[0]
-    field = ".".join(str(part) for part in first["loc"][1:]) or "the request"
-    return JSONResponse({"message": f"{field}: {first['msg']}."}, 422)
+    return JSONResponse({"message": f"{what_is_wrong(error.errors()[0])}."}, 422)

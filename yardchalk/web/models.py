@@ -150,6 +150,7 @@ class PhotoDetail(_Out):
     height: int
     whole_width: int = Field(description="Of the photo as turned and straightened, before the crop, px.")
     whole_height: int
+    crop: tuple[float, float, float, float] | None = Field(description="In force, the photo's own or the run sheet's, in shares.")
     lift_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
     halvings: int = Field(description="How often the photo before the crop is halved until it fits into one tile.")

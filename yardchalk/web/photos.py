@@ -8,9 +8,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
+from yardchalk.core.deliver import CROP_SIDES
 from yardchalk.core.errors import NotThere
 from yardchalk.core.render import Card
-from yardchalk.core.settings import Marks, RunSheet, load_sheet, parse
+from yardchalk.core.settings import FrameMarks, Marks, RunSheet, load_sheet, parse
 from yardchalk.core.stages.frame import level_along, make_framing
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
@@ -31,11 +32,17 @@ def _mark(row: reading.Row, sheet: RunSheet) -> str:
 def get_photo(studio: TheStudio, photo_id: int) -> Any:
     row = reading.photo(studio, photo_id)
     sheet = load_sheet(row["sheet"])
-    framing = make_framing(row["facts"]["width"], row["facts"]["height"], Marks.model_validate(row["marks"]).frame)
+    frame = Marks.model_validate(row["marks"]).frame
+    if frame is None and sheet.frame.crop == "set":
+        # As the last run found it.
+        found = [row["figures"].get(f"crop {side} (share)") for side in CROP_SIDES]
+        frame = None if None in found else FrameMarks.model_validate({"crop": found})
+    framing = make_framing(row["facts"]["width"], row["facts"]["height"], frame)
     longest = max(framing.whole_width, framing.whole_height)
     return {
         **row,
         **{name: getattr(framing, name) for name in ("width", "height", "whole_width", "whole_height")},
+        "crop": frame.crop if frame else None,
         "lift_on": sheet.lift.on,
         "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row, sheet)}",
         "halvings": max(0, math.ceil(math.log2(longest / TILE))),
@@ -102,7 +109,7 @@ async def get_frame(studio: TheStudio, renderers: TheRenderers, request: Request
     """What is offered for the photo's frame: for the photo turned and straightened as it is, but not cropped."""
     subject = await _subject(studio, photo_id)
     frame = subject.marks.frame
-    uncropped = Marks(frame=frame.model_copy(update={"crop": None})) if frame else Marks()
+    uncropped = Marks(frame=frame.model_copy(update={"crop": None}) if frame else FrameMarks())
     return await renderers.answer(FrameAsked(replace(subject, marks=uncropped)), request) or Response(status_code=499)
 
 

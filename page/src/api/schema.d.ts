@@ -827,6 +827,19 @@ export interface components {
             symmetry: number | null;
         };
         /**
+         * FrameSettings
+         * @description Which part of a photo is looked at, where the photo has no frame of its own.
+         */
+        FrameSettings: {
+            /**
+             * Crop
+             * @description Whether paper edges, stands and other surfaces are left out.
+             * @default none
+             * @enum {string}
+             */
+            crop: "none" | "set";
+        };
+        /**
          * GiveAndTake
          * @description For every white point: what it leaves short of white, and what it burns.
          *
@@ -1356,6 +1369,16 @@ export interface components {
             whole_width: number;
             /** Whole Height */
             whole_height: number;
+            /**
+             * Crop
+             * @description In force, the photo's own or the run sheet's, in shares.
+             */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /** Lift On */
             lift_on: boolean;
             /**
@@ -1501,6 +1524,12 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * @default {
+             *       "crop": "none"
+             *     }
+             */
+            frame: components["schemas"]["FrameSettings"];
             /**
              * @default {
              *       "neutral": "as-shot"

@@ -104,7 +104,7 @@ function Bench({ photo }: { photo: Photo }) {
       settle(withFrame(photo.marks, { angle: turned, crop: null }), `Straightened by ${turned.toFixed(1)}°`);
     },
   });
-  const crop = (shown.frame?.crop ?? [0, 0, 1, 1]) as Crop;
+  const crop = ((shown.frame ? shown.frame.crop : photo.crop) ?? [0, 0, 1, 1]) as Crop;
   const take = (what: Taking | null) => {
     sample.reset();
     setTaking(what);

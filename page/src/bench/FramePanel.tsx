@@ -135,7 +135,9 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
               Crop to the set: leaves the other surfaces out
             </Offer>
           )}
-          {frame.crop && <Offer onClick={() => onSettle({ crop: null }, 'Crop taken away')}>Take the crop away</Offer>}
+          {(crop[2] - crop[0] < 1 || crop[3] - crop[1] < 1) && (
+            <Offer onClick={() => onSettle({ crop: null }, 'Crop taken away')}>Take the crop away</Offer>
+          )}
         </Flex>
         {data && !data.crop_to_set && (
           <Text fontSize="13px" color="slate.quiet" pt="2">

@@ -34,10 +34,11 @@ export const withLift = (marks: Marks, change: Partial<LiftMarks>): Marks => ({
 export const withBalance = (marks: Marks, balance: BalanceMarks | null): Marks => ({ ...marks, balance });
 
 export const WHOLE: FrameMarks = { turns: 0, angle: 0, crop: null };
-export const withFrame = (marks: Marks, change: Partial<FrameMarks>): Marks => {
-  const frame = { ...(marks.frame ?? WHOLE), ...change };
-  return { ...marks, frame: frame.turns === 0 && frame.angle === 0 && !frame.crop ? null : frame };
-};
+/** With a frame of its own, even if that is the whole photo: a run sheet may crop where there is none. */
+export const withFrame = (marks: Marks, change: Partial<FrameMarks>): Marks => ({
+  ...marks,
+  frame: { ...(marks.frame ?? WHOLE), ...change },
+});
 
 /** Only what frames the photo: what the photo as it came in is shown under. */
 export const frameOf = (marks: Marks): Marks => ({ frame: marks.frame, balance: null, lift: {} });
