@@ -65,6 +65,22 @@ def bench_matte(page: Page) -> None:
     settled(page)
 
 
+def bench_frame(page: Page) -> None:
+    _bench(page, "PW-1047")
+    page.keyboard.press("1")
+    page.get_by_label("Proportions of the crop").select_option("0.8")
+    settled(page)
+
+
+def bench_balance(page: Page) -> None:
+    _bench(page, "PW-1015")
+    page.keyboard.press("2")
+    page.get_by_role("button", name="Make the backdrop neutral").click()
+    page.get_by_text("This photo’s own balance").wait_for()
+    page.keyboard.press("s")
+    settled(page)
+
+
 def deliveries(page: Page) -> None:
     page.get_by_role("link", name="Autumn kitchen").click()
     page.get_by_role("button", name="Deliver").click()
@@ -77,6 +93,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "line-up": lineup,
     "line-up-vivid-card": lineup_vivid,
     "bench": bench,
+    "bench-frame": bench_frame,
+    "bench-balance": bench_balance,
     "bench-clip": bench_clip,
     "bench-white-check": bench_white_check,
     "bench-matte": bench_matte,

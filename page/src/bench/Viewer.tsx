@@ -156,6 +156,7 @@ export function Viewer({
           css={{ animation: 'pulse 1.2s infinite' }}
         />
       )}
+      {deck && framing && !taking && <CropBox deck={deck} width={width} height={height} {...framing} />}
       <Flex
         position="absolute"
         top="10px"
@@ -226,7 +227,6 @@ export function Viewer({
         </Text>
       </Flex>
       {pointer && !before && !whole && <Readout photo={photo} card={card} at={pointer} settings={photo.marks} />}
-      {deck && framing && !taking && <CropBox deck={deck} width={width} height={height} {...framing} />}
       {line !== null && deck && <SplitLine left={line} deck={deck} />}
       {taking && (
         <Flex position="absolute" top="46px" left="12px" {...panel} px="2.5" height="28px" align="center" role="status">
