@@ -11,6 +11,7 @@ from functools import cached_property, lru_cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from skimage.measure import approximate_polygon, find_contours
 
 from yardchalk.core.colour import Float, Mask, encode, to_log
 
@@ -72,6 +73,18 @@ class BackdropModel:
         """Mean linear light (R, G, B) of the backdrop on its support."""
         red, green, blue = (float(v) for v in np.exp(np.minimum(self.small_log_light, 0.0))[self.support].mean(0))
         return red, green, blue
+
+    def contours(self, step: int = 8) -> list[tuple[int, list[tuple[float, float]]]]:
+        """Lines of equal level (coded, mean of channels) every `step` levels: the level, and points x, y in shares of the frame."""
+        level = encode(np.exp(np.minimum(self.small_log_light, 0.0))).mean(2) * 255
+        h, w = level.shape
+        out = []
+        for at in range(step, 256, step):
+            for line in find_contours(level, at):
+                points = approximate_polygon(line, 0.12)
+                if len(points) > 1:
+                    out.append((at, [(round(float((x + 0.5) / w), 4), round(float((y + 0.5) / h), 4)) for y, x in points]))
+        return out
 
     @property
     def levels(self) -> tuple[int, int]:

@@ -140,6 +140,7 @@ def _measured(render: Render) -> dict[str, Any]:
         "graph": render.graph.model_dump(),
         "white_point": render.white_point,
         "tones": {"even": lift.even, "black_point": lift.black_point, "mid": lift.mid, "curve": lift.curve, "scope": lift.scope},
+        "contours": render.decisions.backdrop.contours(),
         "backdrop_levels": render.decisions.backdrop.levels,
         "sure_of_backdrop": render.decisions.backdrop.ring_share,
         "balance": {

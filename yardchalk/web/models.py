@@ -190,6 +190,9 @@ class BalanceOut(BaseModel):
 
 class LiftGraph(BaseModel):
     graph: GiveAndTake
+    contours: list[tuple[int, list[tuple[float, float]]]] = Field(
+        description="Lines of equal level of the backdrop model: the level of 255, and points in shares of the frame."
+    )
     white_point: int
     tones: Tones
     balance: BalanceOut

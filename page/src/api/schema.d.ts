@@ -854,6 +854,7 @@ export interface components {
          *     offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
          *         nothing clears the backdrop, the product's light is left as it was.
          *     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
+         *     channels : histograms of R, G and B of both together, 256 counts each.
          *     advice : what these figures mean for this photo, in a sentence or two.
          */
         GiveAndTake: {
@@ -877,6 +878,12 @@ export interface components {
             backdrop: number[];
             /** Product */
             product: number[];
+            /** Channels */
+            channels: [
+                number[],
+                number[],
+                number[]
+            ];
             /** Advice */
             advice: string;
         };
@@ -922,6 +929,17 @@ export interface components {
         /** LiftGraph */
         LiftGraph: {
             graph: components["schemas"]["GiveAndTake"];
+            /**
+             * Contours
+             * @description Lines of equal level of the backdrop model: the level of 255, and points in shares of the frame.
+             */
+            contours: [
+                number,
+                [
+                    number,
+                    number
+                ][]
+            ][];
             /** White Point */
             white_point: number;
             tones: components["schemas"]["Tones"];

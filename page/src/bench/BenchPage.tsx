@@ -19,7 +19,7 @@ import { LiftPanel } from './LiftPanel';
 import { LotStrip } from './LotStrip';
 import { textOf, withBalance, withFrame, withLift, type Crop, type Marks } from './marks';
 import { Snapshots } from './Snapshots';
-import { Viewer, type Focus, type View } from './Viewer';
+import { Viewer, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
 
 /** One photo: its findings, the viewer, and the stage in hand. */
@@ -39,7 +39,7 @@ function Bench({ photo }: { photo: Photo }) {
   const [chosen, setChosen] = useState<number | null>(null);
   const [help, setHelp] = useState(false);
   const [stage, setStage] = useState<Stage>('lift');
-  const [split, setSplit] = useState(false);
+  const [compare, setCompare] = useState<Compare | null>(null);
   const [aspect, setAspect] = useState<number | null>(null);
   // What is being changed, until the server has it.
   const [draft, setDraft] = useState<Marks | null>(null);
@@ -131,7 +131,8 @@ function Bench({ photo }: { photo: Photo }) {
       n: () => step(1),
       'shift+n': () => step(-1),
       b: () => setBefore(true),
-      s: () => setSplit((now) => !now),
+      s: () => setCompare((now) => (now === 'split' ? null : 'split')),
+      d: () => setCompare((now) => (now === 'side' ? null : 'side')),
       '1': () => choose('frame'),
       '2': () => choose('balance'),
       '3': () => choose('lift'),
@@ -233,8 +234,8 @@ function Bench({ photo }: { photo: Photo }) {
           marks={photo.lift_on ? shown : { ...shown, lift: {} }}
           before={before}
           focus={focus}
-          split={split}
-          onSplit={setSplit}
+          compare={compare}
+          onCompare={setCompare}
           taking={taking && TAKING[taking]}
           onTaken={(taken) => {
             if (taking === 'line') level.mutate(taken);

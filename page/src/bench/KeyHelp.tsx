@@ -6,6 +6,7 @@ const KEYS: [string, string][] = [
   ['B', 'hold to see the photo as it came in'],
   ['V', 'the next test card behind the cut-out'],
   ['S', 'before and after, split by a line to drag'],
+  ['D', 'before and after side by side, moving together'],
   ['1 2 3', 'Frame, Balance, Lift'],
   ['Ctrl Z', 'take the last step back; with Shift: do it again'],
   ['Page Down', 'the next photo of the lot'],

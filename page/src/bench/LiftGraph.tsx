@@ -14,6 +14,8 @@ type Props = {
   blackPoint: number;
   /** Points [level in, level out] of the curve, ends left out. */
   curve: number[][];
+  /** Whether the channels are told apart instead of backdrop and product. */
+  channels: boolean;
   disabled: boolean;
   onDrag: (change: LiftMarks) => void;
   onSettle: (change: LiftMarks, what: string) => void;
@@ -23,7 +25,7 @@ type Props = {
  * The histogram with the backdrop's hump and the product's share told apart, and over it what each white point leaves
  * short and what it burns. White and black point are lines to drag; the curve takes points where it is pressed.
  */
-export function LiftGraph({ lift, whitePoint, blackPoint, curve, disabled, onDrag, onSettle }: Props) {
+export function LiftGraph({ lift, whitePoint, blackPoint, curve, channels, disabled, onDrag, onSettle }: Props) {
   const svg = useRef<SVGSVGElement>(null);
   const { graph } = lift;
   const most = Math.max(1, ...smooth(graph.backdrop), ...smooth(graph.product));
@@ -43,8 +45,22 @@ export function LiftGraph({ lift, whitePoint, blackPoint, curve, disabled, onDra
       style={{ touchAction: 'none' }}
     >
       <rect x="0.5" y="0.5" width={W - 1} height={H - 1} fill="#fff" stroke="#D2D2CD" />
-      <path d={hump(graph.product, most)} fill="#B9BCBE" opacity="0.8" />
-      <path d={hump(graph.backdrop, most)} fill="#2C5AA0" opacity="0.42" />
+      {channels ? (
+        graph.channels.map((counts, k) => (
+          <path
+            key={k}
+            d={hump(counts, Math.max(1, ...graph.channels.flatMap(smooth)))}
+            fill="none"
+            stroke={['#B03030', '#2F7D3A', '#2D4FB0'][k]}
+            strokeWidth="1.2"
+          />
+        ))
+      ) : (
+        <>
+          <path d={hump(graph.product, most)} fill="#B9BCBE" opacity="0.8" />
+          <path d={hump(graph.backdrop, most)} fill="#2C5AA0" opacity="0.42" />
+        </>
+      )}
       <path d={shares(graph.levels, graph.short)} fill="none" stroke="#C98A00" strokeWidth="2" />
       <path d={shares(graph.levels, graph.lost_any)} fill="none" stroke="#C2386F" strokeWidth="2" />
       <text x="8" y="18" fontSize="12" fill="#8A5F00">
@@ -54,7 +70,7 @@ export function LiftGraph({ lift, whitePoint, blackPoint, curve, disabled, onDra
         product lost
       </text>
       <text x="8" y="50" fontSize="12" fill="#5C646A">
-        grey: product, blue: backdrop
+        {channels ? 'red, green and blue of all' : 'grey: product, blue: backdrop'}
       </text>
       <text x="8" y="66" fontSize="12" fill="#262B2F">
         dashed: curve

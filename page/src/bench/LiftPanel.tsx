@@ -1,5 +1,7 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
+import { useState } from 'react';
 import type { Graph, Photo } from '../api/client';
+import { Contours } from './Contours';
 import { Figures } from './Figures';
 import { LiftGraph } from './LiftGraph';
 import type { LiftMarks } from './marks';
@@ -30,6 +32,7 @@ export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle
   };
   const white = (level: number | null, what?: string) =>
     onSettle({ white_point: level }, what ?? (level === null ? 'White point: auto' : `White point ${level}`));
+  const [channels, setChannels] = useState(false);
   const departs = Object.values(own).some((value) => value != null);
   return (
     <Flex direction="column" gap="2" p="4" overflowY="auto" height="100%">
@@ -60,11 +63,23 @@ export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle
               whitePoint={whitePoint}
               blackPoint={tones.black}
               curve={tones.curve}
+              channels={channels}
               disabled={!photo.lift_on}
               onDrag={onDrag}
               onSettle={onSettle}
             />
           </Box>
+          <Flex justify="flex-end" mt="-1">
+            <Button
+              size="2xs"
+              variant="outline"
+              bg="white"
+              aria-pressed={channels}
+              onClick={() => setChannels(!channels)}
+            >
+              {channels ? 'Backdrop and product apart' : 'Channels apart'}
+            </Button>
+          </Flex>
           {photo.lift_on && (
             <>
               <Offers lift={lift} whitePoint={whitePoint} onSettle={white} />
@@ -153,6 +168,7 @@ export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle
               </Flex>
             </>
           )}
+          <Contours lift={lift} photo={photo} />
           <Measured lift={lift} whitePoint={whitePoint} liftOn={photo.lift_on} />
           {photo.lift_on && <Text color="slate.quiet">{lift.graph.advice}</Text>}
           {photo.lift_on && lift.graph.just_clips == null && tones.scope === 'photo' && (

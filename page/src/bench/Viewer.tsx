@@ -1,9 +1,10 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Photo } from '../api/client';
 import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
+import { BesidePane } from './BesidePane';
 import { CropBox } from './CropBox';
 import { Deck, type Box as Place, type Source, type Taken } from './deck';
 import { frameOf, textOf, uncropped, type Crop, type Marks } from './marks';
@@ -29,6 +30,9 @@ const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
   ],
 };
 
+/** Before and after in one picture with a line between, or side by side. */
+export type Compare = 'split' | 'side';
+
 export type Focus = { place: Place; label: string; colour: string };
 
 type Props = {
@@ -41,8 +45,8 @@ type Props = {
   marks: Marks;
   before: boolean;
   focus: Focus | null;
-  split: boolean;
-  onSplit: (on: boolean) => void;
+  compare: Compare | null;
+  onCompare: (compare: Compare | null) => void;
   /** Whether the photo is shown as it came in, before the crop, with the crop to drag; null if not. */
   framing: { crop: Crop; aspect: number | null; onDrag: (crop: Crop) => void; onSettle: (crop: Crop) => void } | null;
   /** What a touch of the photo is for, and what to do with the place; null if it is for looking around. */
@@ -60,8 +64,8 @@ export function Viewer({
   marks,
   before,
   focus,
-  split,
-  onSplit,
+  compare,
+  onCompare,
   framing,
   taking,
   onTaken,
@@ -121,7 +125,7 @@ export function Viewer({
 
   useEffect(() => deck?.leaveMargin(whole ? 0.05 : 0), [deck, whole]);
 
-  useEffect(() => deck?.splitAt(split ? 0.5 : null), [deck, split]);
+  useEffect(() => deck?.splitAt(compare === 'split' ? 0.5 : null), [deck, compare]);
 
   useEffect(() => {
     if (!deck || !taking) return;
@@ -134,12 +138,36 @@ export function Viewer({
     else deck?.unmark();
   }, [deck, focus]);
 
+  const aside = compare === 'side' && !whole;
+  const source = useMemo(
+    () => sourceOf(base, { width, height, halvings }, 'before', 'white', as),
+    [base, width, height, halvings, as],
+  );
   return (
     <Box position="relative" bg="surround" height="100%" overflow="hidden">
+      {aside && deck && (
+        <Box
+          position="absolute"
+          top="0"
+          bottom="0"
+          left="0"
+          width="50%"
+          borderRight="2px solid"
+          borderColor="paper.raised"
+        >
+          <BesidePane source={source} beside={deck} />
+          <Box {...panel} position="absolute" top="46px" left="12px" px="2.5" fontSize="13px">
+            before
+          </Box>
+        </Box>
+      )}
       <Box
         ref={element}
         position="absolute"
-        inset="0"
+        top="0"
+        bottom="0"
+        right="0"
+        left={aside ? '50%' : '0'}
         css={placeStyle}
         data-busy={busy}
         aria-label={`${photo.name}, ${view}`}
@@ -213,15 +241,19 @@ export function Viewer({
         <Button size="2xs" variant="outline" onClick={() => deck?.realPixels()}>
           Real pixels
         </Button>
-        <Button
-          size="2xs"
-          variant={split ? 'solid' : 'outline'}
-          colorPalette={split ? 'blue' : undefined}
-          aria-pressed={split}
-          onClick={() => onSplit(!split)}
-        >
-          Split
-        </Button>
+        {(['split', 'side'] as const).map((how) => (
+          <Button
+            key={how}
+            size="2xs"
+            variant={compare === how ? 'solid' : 'outline'}
+            colorPalette={compare === how ? 'blue' : undefined}
+            aria-pressed={compare === how}
+            disabled={whole}
+            onClick={() => onCompare(compare === how ? null : how)}
+          >
+            {how === 'split' ? 'Split' : 'Side by side'}
+          </Button>
+        ))}
         <Text fontSize="13px" whiteSpace="nowrap">
           hold B for before
         </Text>

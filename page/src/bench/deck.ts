@@ -48,6 +48,7 @@ export class Deck {
   private readonly listener: Listener;
   private closed = false;
   private margin = 0;
+  private led = false;
 
   constructor(element: HTMLElement, listener: Listener) {
     this.listener = listener;
@@ -153,6 +154,30 @@ export class Deck {
     const left = clientX - this.viewer.element.getBoundingClientRect().left;
     const at = item.viewerElementToImageCoordinates(new OpenSeadragon.Point(left, 0));
     return Math.min(1, Math.max(0, at.x / item.getContentSize().x));
+  }
+
+  /** Keep another viewer at the same place and zoom, and be kept by it; returns what ends that. */
+  join(other: Deck): () => void {
+    const ends = [this.lead(other), other.lead(this)];
+    return () => ends.forEach((end) => end());
+  }
+
+  private lead(other: Deck): () => void {
+    const move = () => {
+      // What moves only because the other did must not move that back.
+      if (this.led || this.closed || other.closed) return;
+      other.led = true;
+      other.viewer.viewport.zoomTo(this.viewer.viewport.getZoom(false), undefined, true);
+      other.viewer.viewport.panTo(this.viewer.viewport.getCenter(false), true);
+      other.led = false;
+    };
+    this.viewer.addHandler('zoom', move);
+    this.viewer.addHandler('pan', move);
+    move();
+    return () => {
+      this.viewer.removeHandler('zoom', move);
+      this.viewer.removeHandler('pan', move);
+    };
   }
 
   /** Where a box of the picture is in the viewer, px. */

@@ -36,6 +36,7 @@ class GiveAndTake(BaseModel):
     offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
         nothing clears the backdrop, the product's light is left as it was.
     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
+    channels : histograms of R, G and B of both together, 256 counts each.
     advice : what these figures mean for this photo, in a sentence or two.
     """
 
@@ -49,6 +50,7 @@ class GiveAndTake(BaseModel):
     offer: int
     backdrop: list[int]
     product: list[int]
+    channels: tuple[list[int], list[int], list[int]]
     advice: str
 
 
@@ -188,8 +190,20 @@ def give_and_take(
         offer=offer,
         backdrop=_folded(back),
         product=_folded(seen),
+        channels=_channels(pixels, factors if evening is not None else None),
         advice=_advice(just_clips, unshaded_clips, bearable, lost_any.tolist()),
     )
+
+
+def _channels(pixels: NDArray[np.uint8], factors: Float | None) -> tuple[list[int], list[int], list[int]]:
+    red, green, blue = (
+        np.bincount(
+            (plane if factors is None else _dimmed(plane, factors, light_of_codes(np.uint8), codes_of_light(np.uint8))).ravel(),
+            minlength=256,
+        )
+        for plane in cv2.split(pixels)
+    )
+    return red.tolist(), green.tolist(), blue.tolist()
 
 
 def _balanced(pixels: NDArray[np.uint8], gains: Gains) -> NDArray[np.uint8]:
