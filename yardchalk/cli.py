@@ -23,6 +23,7 @@ def build_parser() -> argparse.ArgumentParser:
     run.add_argument("--report", type=Path, metavar="FILE.json", help="write verdicts, findings and figures there")
     run.add_argument("--full-frame", action="store_true", help="keep the photo's own size and place, untrimmed")
     run.add_argument("--marks", metavar="FILE.json", help="settings of single photos, by file name (docs/formats.md)")
+    run.add_argument("--empty-set", metavar="PHOTO", type=Path, help="a photo of the empty set, whose light is evened out")
     run.add_argument("--matte", action="store_true", help="write the coverage beside it, as STEM_matte.png")
     demo = commands.add_parser("demo", help="start the application with the demo lot")
     demo.add_argument("--port", type=_positive, default=8620, help="first port to try (default: 8620)")
@@ -58,6 +59,12 @@ def main(arguments: list[str] | None = None) -> int:
         return FAILED
 
 
+def _file(path: Path) -> bytes:
+    if not path.is_file():
+        raise YardError("is not there", where=str(path), remedy="Check the name")
+    return path.read_bytes()
+
+
 def _run(options: argparse.Namespace) -> int:
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
@@ -80,6 +87,7 @@ def _run(options: argparse.Namespace) -> int:
             workers=options.workers,
             whole_frame=options.full_frame,
             matte=options.matte,
+            empty=_file(options.empty_set) if options.empty_set else None,
             marks=load_marks(options.marks) if options.marks else None,
             progress=lambda: bar.advance(task),
         )

@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.pictures import Scene
-from yardchalk.core.colour import decode, encode
-from yardchalk.core.errors import UnusableSample
+from yardchalk.core.codecs import encode_picture
+from yardchalk.core.colour import decode, encode, to_coded
+from yardchalk.core.errors import UnusableSample, YardError
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import BalanceMarks, LiftMarks, Marks, load_sheet
 from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, take_sample, to_temperature
@@ -84,6 +85,25 @@ class ToneTest(unittest.TestCase):
         for level, wanted in ((64, 80), (192, 180)):
             light = round(float(decode(np.array(level / 255))) * 65535)
             self.assertAlmostEqual(255 * float(encode(np.array(table[light] / 65535))), wanted, delta=0.3)
+
+    def test_a_photo_of_the_empty_set_evens_the_light_where_the_model_cannot(self) -> None:
+        made = Scene(gradient=0.1).made()
+        y, x = np.mgrid[0:480, 0:640]
+        # A lamp's pool of light, far from any low-order surface.
+        pool = (1 - 0.35 * np.exp(-((x - 520) ** 2 + (y - 90) ** 2) / (2 * 60**2)))[..., None]
+        lit, bare = (to_coded((light * pool).astype(np.float32), np.uint8) for light in (decode(made.pixels / 255), made.backdrop))
+        empty = encode_picture(bare, "png")
+        whole = Region(0, 480, 0, 640)
+        spread = {}
+        for name, given_empty in (("model", None), ("empty set", empty)):
+            render = Render(
+                encode_picture(lit, "png"), "pot", load_sheet("white"), Marks(lift=LiftMarks(white_point=255)), empty=given_empty
+            )
+            spread[name] = float(np.std(render.toned(1.0, whole)[20:160, 460:620, 1].astype(float)))
+        self.assertLess(spread["empty set"], 0.5 * spread["model"])
+        smaller = Render(Scene(width=320, height=240).made().png, "small.png", load_sheet("white"), empty=empty)
+        with self.assertRaisesRegex(YardError, "640 x 480 px, but small.png has 320 x 240"):
+            smaller.toned(1.0, Region(0, 240, 0, 320))
 
     def test_a_balanced_photo_has_a_neutral_backdrop_and_lift_of_the_backdrop_alone_leaves_the_rest(self) -> None:
         made = Scene(lamp=(1.0, 0.88, 0.72)).made()

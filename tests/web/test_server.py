@@ -180,6 +180,19 @@ class ApiTest(ServerCase):
         self.assertEqual((pixel["after"], pixel["after_off_white"]), ([255, 255, 255], 0), "backdrop is delivered white")
         self.assertGreater(pixel["before_off_white"], 5)
 
+    def test_a_photo_of_the_empty_set_is_used_for_the_whole_lot_until_it_is_taken_back(self) -> None:
+        lot_id = self.filled(small_photos(2))
+        self.work_here(lot_id)
+        first, second = (row["id"] for row in self.rows(lot_id))
+        chosen = self.client.put(f"/api/lots/{lot_id}/empty-set", json={"photo": first})
+        self.assertEqual(chosen.json(), {"count": 2}, "both run anew")
+        self.work_here(lot_id)
+        photo = self.client.get(f"/api/photos/{second}").json()
+        self.assertEqual((photo["state"], photo["empty_id"]), ("done", first))
+        self.assertEqual(self.client.put(f"/api/lots/{lot_id}/empty-set", json={"photo": 999999}).status_code, 404)
+        self.client.put(f"/api/lots/{lot_id}/empty-set", json={"photo": None})
+        self.assertIsNone(self.client.get(f"/api/photos/{second}").json()["empty_id"])
+
     def test_open_pages_are_told_what_changed(self) -> None:
         heard: list[dict[str, int | None]] = []
         ready = threading.Event()

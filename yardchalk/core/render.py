@@ -23,6 +23,7 @@ from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour import Coded, Float, Mask, encode, linear_table, to_log, top
 from yardchalk.core.compose import cut_out, on_card, toned
+from yardchalk.core.errors import YardError
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
 from yardchalk.core.stages.balance import Gains, from_temperature, gains_for, keeping_lightness
@@ -30,7 +31,7 @@ from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
 from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
-from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_map, give_and_take, make_tone
+from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, make_tone
 from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
@@ -135,6 +136,8 @@ class Render:
         The settings.
     cache : StageCache, optional
         Shared between renders; a cache of its own by default.
+    empty : bytes, optional
+        A photo file of the empty set from the same camera place, whose light is evened out in place of the model's.
     """
 
     def __init__(
@@ -147,10 +150,12 @@ class Render:
         cache: StageCache | None = None,
         limits: ReadLimits | None = None,
         digest: str | None = None,
+        empty: bytes | None = None,
     ) -> None:
         self.data, self.name, self.sheet, self.marks = data, name, sheet, marks or Marks()
         self.cache = cache or StageCache()
         self.limits = limits or ReadLimits()
+        self.empty = empty
         self._decided: Decisions | None = None
         self._file = digest or hashlib.sha256(data).hexdigest()
 
@@ -158,6 +163,10 @@ class Render:
     def facts(self) -> PhotoFacts:
         """Of the file; its width and height are those of the whole photo."""
         return self.cache.get((self._file, "facts"), lambda: inspect_photo(self.data, self.name, self.limits))
+
+    @cached_property
+    def _empty_digest(self) -> str | None:
+        return None if self.empty is None else hashlib.sha256(self.empty).hexdigest()
 
     @cached_property
     def frame(self) -> FrameMarks | None:
@@ -302,7 +311,7 @@ class Render:
     @property
     def graph(self) -> GiveAndTake:
         """The give-and-take graph, after balancing and evening."""
-        key = (self.digest, "graph", self.sheet.clear, self.lift.on, self.lift.even, self.gains)
+        key = (self.digest, "graph", self.sheet.clear, self.lift.on, self.lift.even, self.gains, self._empty_digest)
         return self.cache.get(key, self._measure)
 
     def _measure(self) -> GiveAndTake:
@@ -327,7 +336,7 @@ class Render:
     @property
     def tone(self) -> Tone:
         """What Balance and Lift do to the photo."""
-        key = (self.digest, "tone", self.lift, self.sheet.clear, self.gains, self.white_point)
+        key = (self.digest, "tone", self.lift, self.sheet.clear, self.gains, self.white_point, self._empty_digest)
         return self.cache.get(key, lambda: self._tone(self.lift.on))
 
     @property
@@ -354,7 +363,22 @@ class Render:
         lift = self.lift
         if not lift.on or lift.even == 0:
             return None
+        if self.empty is not None:
+            key = (self.digest, "evening", lift.even, self._empty_digest)
+            return self.cache.get(key, lambda: self._evening_from_empty(lift.even))
         return self.cache.get((self.digest, "evening", lift.even), lambda: evening_map(self.decisions.backdrop, lift.even))
+
+    def _evening_from_empty(self, strength: float) -> Float:
+        assert self.empty is not None
+        facts = inspect_photo(self.empty, "The photo of the empty set", self.limits)
+        if (facts.width, facts.height) != (self.facts.width, self.facts.height):
+            raise YardError(
+                f"has {facts.width} x {facts.height} px, but {self.name} has {self.facts.width} x {self.facts.height}",
+                where="The photo of the empty set",
+                remedy="Choose one from the same camera, or none",
+            )
+        empty = decode_photo(self.empty, "The photo of the empty set", self.limits, 640)
+        return evening_from_empty(self.framing.apply(empty).pixels, strength)
 
     @property
     def box(self) -> tuple[float, float, float, float]:

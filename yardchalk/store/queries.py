@@ -60,6 +60,16 @@ def lot(connection: Connection[Row], lot_id: int) -> Row | None:
     )
 
 
+def set_empty(connection: Connection[Row], lot_id: int, photo_id: int | None) -> None:
+    connection.execute("UPDATE lots SET empty_photo = %s WHERE id = %s", (photo_id, lot_id))
+
+
+def empty_digest(connection: Connection[Row], lot_id: int) -> str | None:
+    """Content of the photo that shows the lot's empty set, if one was chosen."""
+    row = _one(connection, "SELECT p.digest FROM lots l JOIN photos p ON p.id = l.empty_photo WHERE l.id = %s", lot_id)
+    return None if row is None else str(row["digest"])
+
+
 def lot_named(connection: Connection[Row], name: str) -> Row | None:
     return _one(connection, "SELECT * FROM lots WHERE name = %s ORDER BY id LIMIT 1", name)
 
@@ -141,7 +151,8 @@ def pace(connection: Connection[Row], lot_id: int) -> Row:
 def photo(connection: Connection[Row], photo_id: int) -> Row | None:
     return _one(
         connection,
-        "SELECT p.*, l.sheet, l.spec, l.name AS lot_name FROM photos p JOIN lots l ON l.id = p.lot_id WHERE p.id = %s",
+        """SELECT p.*, l.sheet, l.spec, l.name AS lot_name, e.digest AS empty, e.id AS empty_id, e.name AS empty_name
+           FROM photos p JOIN lots l ON l.id = p.lot_id LEFT JOIN photos e ON e.id = l.empty_photo WHERE p.id = %s""",
         photo_id,
     )
 

@@ -73,6 +73,7 @@ def run_photos(
     whole_frame: bool = False,
     matte: bool = False,
     marks: Mapping[str, Marks] | None = None,
+    empty: bytes | None = None,
     progress: Callable[[], None] = lambda: None,
 ) -> RunReport:
     """Run the sheet on every photo, in as many processes as workers; the report keeps the photos' order.
@@ -84,7 +85,7 @@ def run_photos(
         raise YardError("is not among the photos", where=unknown[0], remedy="Check the names in the marks file")
     report = RunReport(sheet=sheet.name, spec=spec.name)
     jobs = [
-        (path, stem, sheet, marks.get(path.name, Marks()), spec, out, whole_frame, matte)
+        (path, stem, sheet, marks.get(path.name, Marks()), empty, spec, out, whole_frame, matte)
         for path, stem in zip(photos, _stems(photos), strict=True)
     ]
     rows: dict[int, PhotoReport | Refusal] = {}
@@ -134,7 +135,7 @@ def _stems(photos: list[Path]) -> list[str]:
 
 
 def _run_one(
-    path: Path, stem: str, sheet: RunSheet, marks: Marks, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool
+    path: Path, stem: str, sheet: RunSheet, marks: Marks, empty: bytes | None, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool
 ) -> PhotoReport | Refusal:
     limits = Limits()
     try:
@@ -145,7 +146,7 @@ def _run_one(
                 remedy="Save it smaller",
             )
         data = path.read_bytes()
-        render = Render(data, path.name, sheet, marks, digest=hashlib.sha256(data).hexdigest())
+        render = Render(data, path.name, sheet, marks, digest=hashlib.sha256(data).hexdigest(), empty=empty)
         result = produce(render, spec, whole_frame=whole_frame, matte=matte)
         outputs = [str(write_new(out, stem, result.suffix, result.data))]
         if result.matte is not None:

@@ -45,6 +45,16 @@ def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
     return ask_runs(studio, lot_id)
 
 
+def set_empty(studio: Studio, lot_id: int, photo_id: int | None) -> int:
+    """Say which photo of the lot shows the empty set, or that none does, and run what that changes; how many photos that are."""
+    with studio.transaction() as connection:
+        if photo_id is not None and photo_id not in {row["id"] for row in queries.photos(connection, lot_id)}:
+            raise NotThere("is not in the lot", where=f"Photo {photo_id}", remedy="Choose one of the lot's photos")
+        queries.set_empty(connection, lot_id, photo_id)
+        announce(connection, lot_id)
+    return ask_runs(studio, lot_id)
+
+
 def lineup(studio: Studio, lot_id: int) -> str:
     """The lot's photos as tiles, in JSON: those to fix first, then to look at, ready, failed, waiting."""
     with studio.transaction() as connection:

@@ -23,7 +23,7 @@ from yardchalk.studio.context import Studio, announce
 ENGINE = "2"
 
 
-def run_key(photo: queries.Row, sheet: str, spec: str) -> str:
+def run_key(photo: queries.Row, sheet: str, spec: str, empty: str | None) -> str:
     """Hash of all that a run's result hangs on."""
     parts = (
         ENGINE,
@@ -31,6 +31,7 @@ def run_key(photo: queries.Row, sheet: str, spec: str) -> str:
         load_sheet(sheet).model_dump_json(),
         load_spec(spec).model_dump_json(),
         Marks.model_validate(photo["marks"]).model_dump_json(),
+        empty or "",
     )
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
@@ -42,10 +43,11 @@ def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urge
         if lot is None:
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         asked = 0
+        empty = queries.empty_digest(connection, lot_id)
         for photo in queries.photos(connection, lot_id):
             if only is not None and photo["id"] not in only:
                 continue
-            key = run_key(photo, lot["sheet"], lot["spec"])
+            key = run_key(photo, lot["sheet"], lot["spec"], empty)
             busy = photo["state"] in ("waiting", "running") and photo["asked_key"] == key
             if busy or (photo["done_key"] == key and photo["state"] == "done"):
                 continue
@@ -118,7 +120,14 @@ def _record_failure(studio: Studio, photo: queries.Row, key: str, message: str) 
 
 def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
     sheet, spec = load_sheet(photo["sheet"]), load_spec(photo["spec"])
-    render = Render(studio.files.get(photo["digest"]), photo["name"], sheet, Marks.model_validate(photo["marks"]), digest=photo["digest"])
+    render = Render(
+        studio.files.get(photo["digest"]),
+        photo["name"],
+        sheet,
+        Marks.model_validate(photo["marks"]),
+        digest=photo["digest"],
+        empty=studio.files.get(photo["empty"]) if photo["empty"] else None,
+    )
     result = produce(render, spec)
     keep_decisions(studio.files, render.digest, sheet, render.decisions, render.solution)
     return {

@@ -28,6 +28,7 @@ class Subject:
     name: str
     sheet: RunSheet
     marks: Marks
+    empty: str | None = None
 
 
 @dataclass(frozen=True)
@@ -116,7 +117,8 @@ class Viewing:
 
     def _render(self, subject: Subject) -> Render:
         data = self.cache.get((subject.digest, "file"), lambda: self.files.get(subject.digest))
-        render = Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, digest=subject.digest)
+        empty = subject.empty and self.cache.get((subject.empty, "file"), lambda: self.files.get(subject.empty or ""))
+        render = Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, digest=subject.digest, empty=empty or None)
         render.adopt(self.cache.get((render.digest, "decided", subject.sheet.clear), lambda: self._decide(render)))
         return render
 

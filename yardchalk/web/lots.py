@@ -12,7 +12,19 @@ from yardchalk.studio.delivering import deliver
 from yardchalk.studio.intake import IntakeReport, take_in
 from yardchalk.studio.running import ask_runs, cancel_runs
 from yardchalk.web.common import ERRORS, TheStudio
-from yardchalk.web.models import Choices, Count, Created, DeliverAsked, InForce, LineupTile, LotAsked, LotCard, LotDetail, PhotosNamed
+from yardchalk.web.models import (
+    Choices,
+    Count,
+    Created,
+    DeliverAsked,
+    EmptySet,
+    InForce,
+    LineupTile,
+    LotAsked,
+    LotCard,
+    LotDetail,
+    PhotosNamed,
+)
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 _ZIP_BYTES = 20_000_000_000
@@ -41,6 +53,12 @@ def get_lot(studio: TheStudio, lot_id: int) -> Any:
 @router.put("/lots/{lot_id}", response_model=Count)
 def put_lot(studio: TheStudio, lot_id: int, asked: InForce) -> Any:
     return Count(count=reading.set_lot(studio, lot_id, asked.sheet, asked.spec))
+
+
+@router.put("/lots/{lot_id}/empty-set", response_model=Count)
+def put_empty_set(studio: TheStudio, lot_id: int, asked: EmptySet) -> Any:
+    """Even the light of the lot's photos by that of the empty set; null goes back to the model of each photo."""
+    return Count(count=reading.set_empty(studio, lot_id, asked.photo))
 
 
 @router.get("/lots/{lot_id}/lineup", response_model=list[LineupTile])

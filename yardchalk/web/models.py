@@ -150,6 +150,8 @@ class PhotoDetail(_Out):
     height: int
     whole_width: int = Field(description="Of the photo as turned and straightened, before the crop, px.")
     whole_height: int
+    empty_id: int | None = Field(description="The photo of the lot that shows the empty set, if one was chosen.")
+    empty_name: str | None
     crop: tuple[float, float, float, float] | None = Field(description="In force, the photo's own or the run sheet's, in shares.")
     lift_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
@@ -225,6 +227,10 @@ class SameLight(BaseModel):
     copied: list[str]
     differing: list[tuple[str, float]]
     unmeasured: list[str]
+
+
+class EmptySet(BaseModel):
+    photo: int | None
 
 
 class NewSnapshot(BaseModel):

@@ -25,7 +25,7 @@ router = APIRouter(prefix="/api", responses=ERRORS)
 
 def _mark(row: reading.Row, sheet: RunSheet) -> str:
     """Changes whenever the same address would have to show something else: with photo, run sheet and engine."""
-    return hashlib.sha256(f"{ENGINE} {row['digest']} {sheet.model_dump_json()}".encode()).hexdigest()[:16]
+    return hashlib.sha256(f"{ENGINE} {row['digest']} {row['empty']} {sheet.model_dump_json()}".encode()).hexdigest()[:16]
 
 
 @router.get("/photos/{photo_id}", response_model=PhotoDetail)
@@ -95,7 +95,7 @@ def post_same_light(studio: TheStudio, photo_id: int, tolerance: Annotated[float
 
 async def _subject(studio: TheStudio, photo_id: int) -> Subject:
     row = await run_in_threadpool(reading.photo, studio, photo_id)
-    return Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]))
+    return Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]), row["empty"])
 
 
 @router.get("/photos/{photo_id}/lift", response_model=LiftGraph)
@@ -168,7 +168,7 @@ async def get_tile(
             raise NotThere("has another run sheet by now", where=photo["name"], remedy="Load the page again")
         if len(subjects) > 500:
             subjects.clear()
-        subjects[key] = Subject(photo["digest"], photo["name"], sheet, Marks())
+        subjects[key] = Subject(photo["digest"], photo["name"], sheet, Marks(), photo["empty"])
     subject = subjects[key]
     if marks != "{}":
         subject = replace(subject, marks=parse(Marks, marks, subject.name))

@@ -57,6 +57,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{lot_id}/empty-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Empty Set
+         * @description Even the light of the lot's photos by that of the empty set; null goes back to the model of each photo.
+         */
+        put: operations["put_empty_set_api_lots__lot_id__empty_set_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots/{lot_id}/lineup": {
         parameters: {
             query?: never;
@@ -719,6 +739,11 @@ export interface components {
              * @default true
              */
             page_true: boolean;
+        };
+        /** EmptySet */
+        EmptySet: {
+            /** Photo */
+            photo: number | null;
         };
         /**
          * Finding
@@ -1388,6 +1413,13 @@ export interface components {
             /** Whole Height */
             whole_height: number;
             /**
+             * Empty Id
+             * @description The photo of the lot that shows the empty set, if one was chosen.
+             */
+            empty_id: number | null;
+            /** Empty Name */
+            empty_name: string | null;
+            /**
              * Crop
              * @description In force, the photo's own or the run sheet's, in shares.
              */
@@ -1874,6 +1906,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["InForce"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    put_empty_set_api_lots__lot_id__empty_set_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EmptySet"];
             };
         };
         responses: {

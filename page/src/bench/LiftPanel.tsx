@@ -1,6 +1,8 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Graph, Photo } from '../api/client';
+import { answered, client, type Graph, type Photo } from '../api/client';
+import { keys, queries } from '../api/queries';
 import { Contours } from './Contours';
 import { Figures } from './Figures';
 import { LiftGraph } from './LiftGraph';
@@ -133,6 +135,7 @@ export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle
                 onSettle={(share) => onSettle({ even: share / 100 }, `Even light ${share} %`)}
                 onReset={() => onSettle({ even: null }, 'Even light: as the run sheet says')}
               />
+              <EmptySet photo={photo} />
               <Flex justify="space-between" align="center">
                 <Text>Touch what should be</Text>
                 <Flex gap="1.5">
@@ -196,6 +199,48 @@ export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle
         </>
       )}
     </Flex>
+  );
+}
+
+/** By which light the lot's photos are evened: each by its own backdrop, or all by a photo of the empty set. */
+function EmptySet({ photo }: { photo: Photo }) {
+  const set = useMutation({
+    mutationFn: (chosen: number | null) =>
+      answered(
+        client.PUT('/api/lots/{lot_id}/empty-set', {
+          params: { path: { lot_id: photo.lot_id } },
+          body: { photo: chosen },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: keys.photo(photo.id) }),
+  });
+  const here = photo.empty_id === photo.id;
+  return (
+    <Box fontSize="13px">
+      <Flex justify="space-between" align="center" gap="2">
+        <Text color="slate.quiet" truncate>
+          {photo.empty_name
+            ? `Light evened by ${here ? 'this photo of the empty set' : photo.empty_name}`
+            : 'Light evened by each photo’s own backdrop'}
+        </Text>
+        <Button
+          size="2xs"
+          variant="outline"
+          bg="white"
+          flex="none"
+          disabled={set.isPending}
+          title={photo.empty_id === null ? 'For all photos of the lot' : undefined}
+          onClick={() => set.mutate(photo.empty_id === null ? photo.id : null)}
+        >
+          {photo.empty_id === null ? 'This is the empty set' : 'By its own backdrop'}
+        </Button>
+      </Flex>
+      {set.isError && (
+        <Text role="alert" color="chalk.pink">
+          {set.error.message}
+        </Text>
+      )}
+    </Box>
   );
 }
 

@@ -13,12 +13,13 @@ from pydantic import BaseModel
 from scipy.interpolate import PchipInterpolator
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.colour import Float, Mask, codes_of_light, darkest, decode, encode, light_of_codes, open_peak
+from yardchalk.core.colour import Coded, Float, Mask, codes_of_light, darkest, decode, encode, light_of_codes, linear_table, open_peak, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.balance import Gains
 
 _LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
 STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
+_EMPTY_SIDE, _EMPTY_BLUR = 160, 3.0  # px; of a photo of the empty set
 LOST = 0.001  # share of the product that may be burnt
 
 
@@ -124,8 +125,19 @@ def evening_map(backdrop: BackdropModel, strength: float) -> Float:
     neither burns anything nor changes the cast. What brightness it costs, the white point gives back as far as the
     product bears it.
     """
-    small = backdrop.light(backdrop.support.shape[1], backdrop.support.shape[0])
-    level = np.maximum(small.mean(2, keepdims=True), 1e-3)
+    return _evening(backdrop.light(backdrop.support.shape[1], backdrop.support.shape[0]), strength)
+
+
+def evening_from_empty(empty: Coded, strength: float) -> Float:
+    """The same from a photo of the empty set, coded (h, w, 3), of the same frame: its light, smoothed."""
+    h, w = empty.shape[:2]
+    s = _EMPTY_SIDE / max(h, w)
+    small = cv2.resize(empty, (max(8, round(w * s)), max(8, round(h * s))), interpolation=cv2.INTER_AREA)
+    return _evening(cv2.GaussianBlur(linear_table(top(small.dtype) + 1)[small], (0, 0), _EMPTY_BLUR), strength)
+
+
+def _evening(light: Float, strength: float) -> Float:
+    level = np.maximum(light.mean(2, keepdims=True), 1e-3)
     factors = (np.percentile(level, 1) / level) ** strength
     return np.minimum(factors, 1.0).astype(np.float32)[..., 0]
 
