@@ -1,6 +1,7 @@
 """Balance: what a place says of the light, temperature and tint, and the one table that tones are."""
 
 import unittest
+from typing import Literal
 
 import numpy as np
 from hypothesis import given
@@ -11,7 +12,7 @@ from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import decode, encode, to_coded
 from yardchalk.core.errors import UnusableSample, YardError
 from yardchalk.core.render import Region, Render
-from yardchalk.core.settings import BalanceMarks, LiftMarks, Marks, load_sheet
+from yardchalk.core.settings import BalanceMarks, FrameMarks, LiftMarks, Marks, Stroke, load_sheet
 from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.stages.lift import make_tone
 
@@ -104,6 +105,34 @@ class ToneTest(unittest.TestCase):
         smaller = Render(Scene(width=320, height=240).made().png, "small.png", load_sheet("white"), empty=empty)
         with self.assertRaisesRegex(YardError, "640 x 480 px, but small.png has 320 x 240"):
             smaller.toned(1.0, Region(0, 240, 0, 320))
+
+    def test_lift_acts_where_it_was_painted_hard_there_and_soft_round_the_product(self) -> None:
+        made = Scene().made()
+        whole, lift = Region(0, 480, 0, 640), LiftMarks(white_point=180, even=0)
+
+        def shown(strokes: tuple[Stroke, ...], scope: Literal["photo", "backdrop"] = "photo", frame: FrameMarks | None = None) -> Render:
+            marks = Marks(lift=lift.model_copy(update={"strokes": strokes or None, "scope": scope}), frame=frame)
+            return Render(made.png, "pot", load_sheet("white"), marks)
+
+        everywhere, nowhere = shown(()).toned(1.0, whole), made.pixels
+        away = Stroke(adds=False, size=0.1, points=((0.1, 0.1), (0.3, 0.1)))
+        painted = shown((away,)).toned(1.0, whole)
+        np.testing.assert_array_equal(painted[40:56, 64:192], nowhere[40:56, 64:192])
+        np.testing.assert_array_equal(painted[120:, 500:], everywhere[120:, 500:])
+        back = shown((away, Stroke(size=0.2, points=((0.2, 0.1),)))).toned(1.0, whole)
+        np.testing.assert_array_equal(back[40:56, 110:146], everywhere[40:56, 110:146], "the later stroke wins")
+        # Only the backdrop: the product stays, and the border to it is soft.
+        reach = shown((), "backdrop").lift_reach(1.0, whole)
+        self.assertLess(float(reach[made.alpha == 1].max()), 0.1)
+        self.assertEqual(float(reach[:20].min()), 1.0)
+        self.assertLess(float(np.abs(np.diff(reach, axis=1)).max()), 0.25)
+        # A part of the product is lifted after all, in the picture and in its band alike.
+        some = shown((Stroke(size=0.3, points=((0.5, 0.5),)),), "backdrop").picture(1.0, whole)
+        self.assertGreater(float(some[240, 320].mean()), float(nowhere[240, 320].mean()) + 10)
+        # Strokes lie on the photo, whatever the crop.
+        cropped = shown((away,), frame=FrameMarks(crop=(0.05, 0.05, 1, 1)))
+        part = cropped.toned(1.0, Region(10, 26, 50, 120))
+        np.testing.assert_array_equal(part, nowhere[34:50, 82:152])
 
     def test_a_balanced_photo_has_a_neutral_backdrop_and_lift_of_the_backdrop_alone_leaves_the_rest(self) -> None:
         made = Scene(lamp=(1.0, 0.88, 0.72)).made()

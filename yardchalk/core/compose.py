@@ -5,6 +5,7 @@ shape (h, w), or (1, 1) for one factor everywhere; after that the tone's tables 
 Balance, black and white point, mid-tone and curve are one table per channel, and one pass over the pixels.
 """
 
+from dataclasses import replace
 from typing import Any
 
 import cv2
@@ -27,6 +28,21 @@ def toned(pixels: Coded, factors: Float, tone: Tone) -> Coded:
     out = np.empty_like(pixels)
     _tone(pixels, factors, *_tables(pixels, tone), out)
     return out
+
+
+def mixed(lifted: Coded, plain: Coded, mask: Float) -> Coded:
+    """Lifted where the mask (h, w) is 1, plain where it is 0, mixed in linear light between."""
+    out = np.empty_like(lifted)
+    _blend(lifted, plain, mask, light_of_codes(lifted.dtype), codes_of_light(lifted.dtype), out)
+    return out
+
+
+def mixed_band(cut: Cutout, factors: Float, lifted: Tone, plain: Tone, mask: Float) -> Cutout:
+    """The matte with its band's colours lifted as far as the mask says."""
+    bright = _lit(cut.rows, cut.columns, cut.colour, factors, lifted.tables)
+    shot = _lit(cut.rows, cut.columns, cut.colour, np.ones((1, 1), np.float32), plain.tables)
+    share = mask[cut.rows, cut.columns, None]
+    return replace(cut, colour=share * bright + (1 - share) * shot)
 
 
 def _tables(pixels: Coded, tone: Tone) -> tuple[NDArray[np.uint16], Coded, bool]:
@@ -77,6 +93,21 @@ def _tone(pixels: Coded, factors: Float, light: NDArray[np.uint16], codes: Coded
                 out[y, x, 0] = red[_times(light[pixels[y, x, 0]], f)]
                 out[y, x, 1] = green[_times(light[pixels[y, x, 1]], f)]
                 out[y, x, 2] = blue[_times(light[pixels[y, x, 2]], f)]
+
+
+@compiled
+def _blend(lifted: Coded, plain: Coded, mask: Float, light: NDArray[np.uint16], codes: Coded, out: Coded) -> None:
+    for y in range(lifted.shape[0]):
+        for x in range(lifted.shape[1]):
+            share = mask[y, x]
+            for k in range(3):
+                a, b = lifted[y, x, k], plain[y, x, k]
+                if a == b or share == 1:
+                    out[y, x, k] = a
+                elif share == 0:
+                    out[y, x, k] = b
+                else:
+                    out[y, x, k] = codes[int(share * light[a] + (np.float32(1) - share) * light[b] + np.float32(0.5))]
 
 
 @compiled

@@ -22,7 +22,7 @@ from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour import Coded, Float, Mask, encode, linear_table, to_log, top
-from yardchalk.core.compose import cut_out, on_card, toned
+from yardchalk.core.compose import cut_out, mixed, mixed_band, on_card, toned
 from yardchalk.core.errors import YardError
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
@@ -31,7 +31,7 @@ from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
 from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
-from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, make_tone
+from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, lift_mask, make_tone, region_of
 from yardchalk.core.stages.place import product_box
 
 ANALYSIS_SIDE = 1600
@@ -288,7 +288,7 @@ class Render:
     @property
     def lift(self) -> LiftSettings:
         """What holds for this photo: the run sheet's tones with the photo's own in their place."""
-        own = self.marks.lift.model_dump(exclude_none=True)
+        own = self.marks.lift.model_dump(exclude_none=True, exclude={"strokes"})
         return self.sheet.lift.model_copy(update=own) if own else self.sheet.lift
 
     @property
@@ -337,14 +337,27 @@ class Render:
     def tone(self) -> Tone:
         """What Balance and Lift do to the photo."""
         key = (self.digest, "tone", self.lift, self.sheet.clear, self.gains, self.white_point, self._empty_digest)
-        return self.cache.get(key, lambda: self._tone(self.lift.on))
+        return self.cache.get(key, self._tone)
+
+    @property
+    def balance_tone(self) -> Tone:
+        """What Balance alone does."""
+        return self.cache.get((self.digest, "balanced", self.gains), lambda: make_tone(None, self.gains))
 
     @property
     def product_tone(self) -> Tone:
         """What they do to the product: with Lift limited to the backdrop, its own tones stay and only Balance acts."""
-        if self.lift.scope == "photo" or not self.sheet.clear.on:
-            return self.tone
-        return self.cache.get((self.digest, "balanced", self.sheet.clear, self.gains), lambda: self._tone(False))
+        return self.tone if self.lift.scope == "photo" or not self.sheet.clear.on else self.balance_tone
+
+    @property
+    def lift_mask(self) -> Float | None:
+        """Where Lift acts, 0..1, at low resolution over the frame; None if it is everywhere."""
+        strokes, scope = self.marks.lift.strokes or (), self.lift.scope
+        if not self.lift.on or (scope == "photo" and not strokes):
+            return None
+        crop = (self.frame and self.frame.crop) or (0.0, 0.0, 1.0, 1.0)
+        key = (self.digest, "lift mask", self.sheet.clear, scope, strokes)
+        return self.cache.get(key, lambda: lift_mask(self.solution.alpha, scope, strokes, crop))
 
     def before_lift(self, light: tuple[float, float, float], region: Region) -> Float:
         """Coded values (3,), 0..1, of a light of a full-size region when it reaches the white point: balanced and evened."""
@@ -352,9 +365,9 @@ class Render:
         factor = 1.0 if evening is None else float(make_tone(evening, Gains()).factors(self.size_at(1.0)[::-1], *region.index).mean())
         return encode(np.clip(np.array(light) * self.gains.array * factor, 0, 1))
 
-    def _tone(self, lifted: bool) -> Tone:
+    def _tone(self) -> Tone:
         lift = self.lift
-        if not lifted:
+        if not lift.on:
             return make_tone(None, self.gains)
         return make_tone(self._evening, self.gains, white=self.white_point, black=lift.black_point, mid=lift.mid, curve=lift.curve)
 
@@ -405,19 +418,40 @@ class Render:
 
     def toned(self, scale: float, region: Region) -> Coded:
         """The balanced and lifted photo, not cut out: coded, the dtype of the photo."""
-        return toned(self.part(scale, region).pixels, self._factors(self.tone, scale, region), self.tone)
+        pixels = self.part(scale, region).pixels
+        lifted = toned(pixels, self._factors(self.tone, scale, region), self.tone)
+        mask = self.lift_mask
+        if mask is None:
+            return lifted
+        return mixed(lifted, toned(pixels, np.ones((1, 1), np.float32), self.balance_tone), self._region_of(mask, scale, region))
 
     def picture(self, scale: float, region: Region, card: Card = "white") -> Coded:
         """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing."""
-        tone = self.product_tone
-        pixels, cut = self.part(scale, region).pixels, self.cut(scale, region)
-        return on_card(pixels, self._factors(tone, scale, region), tone, cut, _card(card, region))
+        return on_card(*self._product(scale, region), _card(card, region))
 
     def cutout(self, scale: float, region: Region) -> Coded:
         """The finished region as straight RGBA, coded; edges page-true if the run sheet says so."""
-        tone = self.product_tone
-        pixels, cut = self.part(scale, region).pixels, self.cut(scale, region)
-        return cut_out(pixels, self._factors(tone, scale, region), tone, cut, for_pages=self.sheet.edge.page_true)
+        return cut_out(*self._product(scale, region), for_pages=self.sheet.edge.page_true)
+
+    def _product(self, scale: float, region: Region) -> tuple[Coded, Float, Tone, Cutout]:
+        """Pixels, factors on their light, the tone they are still to get, and the matte."""
+        cut = self.cut(scale, region)
+        mask = self.lift_mask
+        if mask is None or not self.lift.on or not self.marks.lift.strokes:
+            tone = self.product_tone
+            return self.part(scale, region).pixels, self._factors(tone, scale, region), tone, cut
+        here = self._region_of(mask, scale, region)
+        cut = mixed_band(cut, self._factors(self.tone, scale, region), self.tone, self.balance_tone, here)
+        return self.toned(scale, region), np.ones((1, 1), np.float32), make_tone(None, Gains()), cut
+
+    def lift_reach(self, scale: float, region: Region) -> Float:
+        """How far Lift acts on each pixel of a region, 0..1: float32 (h, w)."""
+        mask = self.lift_mask
+        return np.ones(region.shape, np.float32) if mask is None else self._region_of(mask, scale, region)
+
+    def _region_of(self, small: Float, scale: float, region: Region) -> Float:
+        width, height = self.size_at(scale)
+        return region_of(small, (height, width), *region.index)
 
     def _factors(self, tone: Tone, scale: float, region: Region) -> Float:
         width, height = self.size_at(scale)

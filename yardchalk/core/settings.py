@@ -137,6 +137,14 @@ class BalanceMarks(_Settings):
         return self
 
 
+class Stroke(_Settings):
+    """A stroke of a brush that says where Lift acts, in shares of the frame before its crop."""
+
+    adds: bool = Field(True, description="Whether Lift acts there, or does not.")
+    size: float = Field(ge=0.002, le=0.5, description="Width of the brush, share of the frame's longer side.")
+    points: tuple[tuple[Share, Share], ...] = Field(min_length=1, max_length=400, description="x, y.")
+
+
 class LiftMarks(_Settings):
     """This photo's own tones; what is left out is as the run sheet has it."""
 
@@ -146,6 +154,7 @@ class LiftMarks(_Settings):
     mid: Mid | None = None
     curve: Curve | None = None
     scope: Literal["photo", "backdrop"] | None = None
+    strokes: tuple[Stroke, ...] | None = Field(None, max_length=60, description="Where Lift acts or not, painted; later ones win.")
 
 
 class Marks(_Settings):

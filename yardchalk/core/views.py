@@ -11,7 +11,7 @@ from yardchalk.core.colour import Mask, darkest, newly_full, top
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render
 
-View = Literal["picture", "before", "clip", "white", "matte"]
+View = Literal["picture", "before", "clip", "white", "matte", "reach"]
 # Views in which every level counts; the others may be sent through a lossy codec.
 EXACT: frozenset[View] = frozenset({"white", "matte"})
 
@@ -27,7 +27,7 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
     ----------
     name : which view
         picture: finished, on the card. before: as it came in. clip: what Lift does, before anything is cut out. white:
-        the white check. matte: coverage in greys.
+        the white check. matte: coverage in greys. reach: where Lift acts, the rest hatched.
     """
     if name == "picture":
         return _eight(render.picture(scale, region, card))
@@ -36,6 +36,8 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
     if name == "matte":
         grey = np.round(render.cut(scale, region).alpha * 255).astype(np.uint8)
         return np.repeat(grey[..., None], 3, axis=2)
+    if name == "reach":
+        return _reach(render, scale, region)
     return _clip(render, scale, region) if name == "clip" else _white_check(render, scale, region)
 
 
@@ -58,6 +60,16 @@ def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     # The yellow lets the paper's texture through.
     cv2.copyTo(cv2.LUT(out, _yellowed()), short, out)
     out[lost > 0] = _PINK.astype(np.uint8)
+    return out
+
+
+def _reach(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
+    """The lifted photo; slate hatch where Lift does not act, thinner where it does in part."""
+    out = _eight(render.toned(scale, region)).copy()
+    held = 1 - render.lift_reach(scale, region)
+    y = np.arange(region.top, region.bottom)[:, None]
+    x = np.arange(region.left, region.right)[None]
+    out[(x + y) % _HATCH < np.round(3 * held)] = (59, 66, 71)
     return out
 
 

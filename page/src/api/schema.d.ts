@@ -1000,6 +1000,11 @@ export interface components {
             ][] | null;
             /** Scope */
             scope?: ("photo" | "backdrop") | null;
+            /**
+             * Strokes
+             * @description Where Lift acts or not, painted; later ones win.
+             */
+            strokes?: components["schemas"]["Stroke"][] | null;
         };
         /**
          * LiftSettings
@@ -1671,6 +1676,31 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /**
+         * Stroke
+         * @description A stroke of a brush that says where Lift acts, in shares of the frame before its crop.
+         */
+        Stroke: {
+            /**
+             * Adds
+             * @description Whether Lift acts there, or does not.
+             * @default true
+             */
+            adds: boolean;
+            /**
+             * Size
+             * @description Width of the brush, share of the frame's longer side.
+             */
+            size: number;
+            /**
+             * Points
+             * @description x, y.
+             */
+            points: [
+                number,
+                number
+            ][];
         };
         /** Tones */
         Tones: {
@@ -2974,7 +3004,7 @@ export interface operations {
             path: {
                 photo_id: number;
                 mark: string;
-                view: "picture" | "before" | "clip" | "white" | "matte";
+                view: "picture" | "before" | "clip" | "white" | "matte" | "reach";
                 card: "white" | "black" | "grey" | "vivid" | "checks";
                 /** @description the marks to show it under, as JSON */
                 marks: string;

@@ -15,9 +15,9 @@ import { FindingsList } from './FindingsList';
 import { FramePanel } from './FramePanel';
 import { KeyHelp } from './KeyHelp';
 import { useKeys } from './keys';
-import { LiftPanel } from './LiftPanel';
+import { LiftPanel, type Brush } from './LiftPanel';
 import { LotStrip } from './LotStrip';
-import { textOf, withBalance, withFrame, withLift, type Crop, type Marks } from './marks';
+import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type Stroke } from './marks';
 import { Snapshots } from './Snapshots';
 import { Viewer, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
@@ -40,6 +40,7 @@ function Bench({ photo }: { photo: Photo }) {
   const [help, setHelp] = useState(false);
   const [stage, setStage] = useState<Stage>('lift');
   const [compare, setCompare] = useState<Compare | null>(null);
+  const [brush, setBrush] = useState<Brush | null>(null);
   const [aspect, setAspect] = useState<number | null>(null);
   // What is being changed, until the server has it.
   const [draft, setDraft] = useState<Marks | null>(null);
@@ -105,12 +106,33 @@ function Bench({ photo }: { photo: Photo }) {
     },
   });
   const crop = ((shown.frame ? shown.frame.crop : photo.crop) ?? [0, 0, 1, 1]) as Crop;
+  const paint = (points: { x: number; y: number }[]) => {
+    if (!brush) return;
+    const [left, top, right, bottom] = crop;
+    // In shares of the frame before its crop, so that a stroke stays where it is when the crop changes.
+    const every = Math.ceil(points.length / 400);
+    const stroke: Stroke = {
+      adds: brush.adds,
+      size:
+        (brush.size / 1000) * (Math.max(photo.width, photo.height) / Math.max(photo.whole_width, photo.whole_height)),
+      points: points
+        .filter((_, i) => i % every === 0)
+        .map(({ x, y }) => [
+          within(left + (x / photo.width) * (right - left)),
+          within(top + (y / photo.height) * (bottom - top)),
+        ]),
+    };
+    const strokes = [...(shown.lift.strokes ?? []), stroke];
+    settle(withLift(shown, { strokes }), brush.adds ? 'Painted: Lift acts here' : 'Painted: Lift does not act here');
+  };
   const take = (what: Taking | null) => {
+    setBrush(null);
     sample.reset();
     setTaking(what);
   };
   const choose = (next: Stage) => {
     setStage(next);
+    setBrush(null);
     setTaking(null);
   };
   const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? level.error ?? lift.error;
@@ -242,6 +264,13 @@ function Bench({ photo }: { photo: Photo }) {
             else if (taking) sample.mutate({ box: taken.box, what: taking });
             setTaking(null);
           }}
+          brush={
+            brush && {
+              adds: brush.adds,
+              size: (brush.size / 1000) * Math.max(photo.width, photo.height),
+              onStroke: paint,
+            }
+          }
           framing={
             stage === 'frame'
               ? {
@@ -278,6 +307,13 @@ function Bench({ photo }: { photo: Photo }) {
             photo={photo}
             lift={lift.data}
             draft={draft?.lift ?? {}}
+            brush={brush}
+            onBrush={(next) => {
+              setTaking(null);
+              setBrush(next);
+              if (next) setView('reach');
+            }}
+            onCleared={() => setView('picture')}
             taking={taking === 'white' || taking === 'black' ? taking : null}
             onTake={take}
             onDrag={(change) => drag(withLift(photo.marks, change))}
@@ -305,6 +341,8 @@ function Bench({ photo }: { photo: Photo }) {
     </Grid>
   );
 }
+
+const within = (share: number) => Math.min(1, Math.max(0, share));
 
 type Sampling = 'neutral' | 'white' | 'black';
 type Taking = Sampling | 'line';

@@ -16,13 +16,29 @@ type Props = {
   draft: LiftMarks;
   taking: 'white' | 'black' | null;
   onTake: (what: 'white' | 'black' | null) => void;
+  brush: Brush | null;
+  onBrush: (brush: Brush | null) => void;
   onDrag: (change: LiftMarks) => void;
   onSettle: (change: LiftMarks, what: string) => void;
+  /** Go on to the finished picture, where Clear has taken the backdrop away. */
+  onCleared: () => void;
   trouble: string | undefined;
 };
 
 /** Lift: what each white point gives and takes, and the tones. */
-export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle, trouble }: Props) {
+export function LiftPanel({
+  photo,
+  lift,
+  draft,
+  taking,
+  onTake,
+  brush,
+  onBrush,
+  onDrag,
+  onSettle,
+  onCleared,
+  trouble,
+}: Props) {
   const own = photo.marks.lift;
   const whitePoint = draft.white_point ?? own.white_point ?? lift?.white_point ?? 255;
   const tones = lift && {
@@ -161,6 +177,12 @@ export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle
                   onSettle({ scope }, scope === 'photo' ? 'Lift: whole photo' : 'Lift: backdrop only')
                 }
               />
+              <PaintReach
+                strokes={own.strokes ?? []}
+                brush={brush}
+                onBrush={onBrush}
+                onForget={() => onSettle({ strokes: null }, 'Painting taken away')}
+              />
               <Flex justify="space-between" align="center" fontSize="13px">
                 <Text color="slate.quiet">{departs ? 'This photo’s own values' : 'As the run sheet says: auto'}</Text>
                 {own.white_point != null && (
@@ -193,6 +215,9 @@ export function LiftPanel({ photo, lift, draft, taking, onTake, onDrag, onSettle
                 onClick={() => onSettle({ scope: 'backdrop' }, 'Lift: backdrop only')}
               >
                 Limit to the backdrop
+              </Button>
+              <Button size="xs" variant="outline" bg="white" onClick={onCleared}>
+                See it cleared
               </Button>
             </Flex>
           )}
@@ -239,6 +264,76 @@ function EmptySet({ photo }: { photo: Photo }) {
         <Text role="alert" color="chalk.pink">
           {set.error.message}
         </Text>
+      )}
+    </Box>
+  );
+}
+
+/** A brush for where Lift acts. Size: per mille of the photo's longer side. */
+export type Brush = { adds: boolean; size: number };
+const SIZES = [10, 25, 60, 120];
+
+function PaintReach(props: {
+  strokes: unknown[];
+  brush: Brush | null;
+  onBrush: (brush: Brush | null) => void;
+  onForget: () => void;
+}) {
+  const { strokes, brush, onBrush, onForget } = props;
+  const size = brush?.size ?? 25;
+  return (
+    <Box>
+      <Flex justify="space-between" align="center">
+        <Text>Paint where it acts</Text>
+        <Flex gap="1.5">
+          {[true, false].map((adds) => (
+            <Button
+              key={String(adds)}
+              size="xs"
+              variant={brush?.adds === adds ? 'solid' : 'outline'}
+              colorPalette={brush?.adds === adds ? 'blue' : undefined}
+              bg={brush?.adds === adds ? undefined : 'white'}
+              aria-pressed={brush?.adds === adds}
+              onClick={() => onBrush(brush?.adds === adds ? null : { adds, size })}
+            >
+              {adds ? 'here' : 'not here'}
+            </Button>
+          ))}
+        </Flex>
+      </Flex>
+      {brush && (
+        <Flex
+          justify="space-between"
+          align="center"
+          pt="1.5"
+          fontSize="13px"
+          role="radiogroup"
+          aria-label="Width of the brush"
+        >
+          <Text color="slate.quiet">Width, ‰ of the photo</Text>
+          <Flex gap="1">
+            {SIZES.map((one) => (
+              <Button
+                key={one}
+                size="2xs"
+                variant={size === one ? 'solid' : 'outline'}
+                role="radio"
+                aria-checked={size === one}
+                onClick={() => onBrush({ ...brush, size: one })}
+              >
+                {one}
+              </Button>
+            ))}
+          </Flex>
+        </Flex>
+      )}
+      {strokes.length > 0 && (
+        <Flex justify="space-between" align="center" pt="1" fontSize="13px">
+          <Text color="slate.quiet">{strokes.length} painted; soft round the product</Text>
+          <Button size="2xs" variant="outline" bg="white" onClick={onForget}>
+            Take them away
+          </Button>
+        </Flex>
       )}
     </Box>
   );

@@ -5,6 +5,7 @@ import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
 import { BesidePane } from './BesidePane';
+import { BrushLayer } from './BrushLayer';
 import { CropBox } from './CropBox';
 import { Deck, type Box as Place, type Source, type Taken } from './deck';
 import { frameOf, textOf, uncropped, type Crop, type Marks } from './marks';
@@ -14,6 +15,7 @@ export const views = [
   { name: 'clip', label: 'Clip' },
   { name: 'white', label: 'White check' },
   { name: 'matte', label: 'Matte' },
+  { name: 'reach', label: 'Lift’s reach' },
 ] as const;
 export type View = (typeof views)[number]['name'];
 
@@ -23,6 +25,7 @@ const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
     { colour: '#ECC454', text: 'backdrop still short' },
     { colour: '#C2386F', text: 'product lost' },
   ],
+  reach: [{ colour: 'held', text: 'Lift does not act here' }],
   white: [
     { colour: '#EEEEEE', text: 'exactly white' },
     { colour: '#B8B8B8', text: 'product' },
@@ -49,6 +52,8 @@ type Props = {
   onCompare: (compare: Compare | null) => void;
   /** Whether the photo is shown as it came in, before the crop, with the crop to drag; null if not. */
   framing: { crop: Crop; aspect: number | null; onDrag: (crop: Crop) => void; onSettle: (crop: Crop) => void } | null;
+  /** A brush in hand: its width in px of the picture, and whether it adds; null if none is. */
+  brush: { size: number; adds: boolean; onStroke: (points: { x: number; y: number }[]) => void } | null;
   /** What a touch of the photo is for, and what to do with the place; null if it is for looking around. */
   taking: string | null;
   onTaken: (taken: Taken) => void;
@@ -67,6 +72,7 @@ export function Viewer({
   compare,
   onCompare,
   framing,
+  brush,
   taking,
   onTaken,
 }: Props) {
@@ -184,6 +190,7 @@ export function Viewer({
           css={{ animation: 'pulse 1.2s infinite' }}
         />
       )}
+      {deck && brush && !whole && <BrushLayer deck={deck} {...brush} />}
       {deck && framing && !taking && <CropBox deck={deck} width={width} height={height} {...framing} />}
       <Flex
         position="absolute"
@@ -299,7 +306,7 @@ export function Viewer({
                   height="14px"
                   border="1px solid"
                   borderColor="line"
-                  style={{ background: colour === 'hatch' ? hatch : colour }}
+                  style={{ background: { hatch, held }[colour] ?? colour }}
                 />
                 {text}
               </Flex>
@@ -312,6 +319,7 @@ export function Viewer({
 }
 
 const panel = { bg: 'paper.raised', borderRadius: 'yard', boxShadow: 'yard' } as const;
+const held = 'repeating-linear-gradient(135deg, #fff 0 3px, #3B4247 3px 6px)';
 const hatch = 'repeating-linear-gradient(135deg, #fff 0 3px, #a0b5d3 3px 4px)';
 
 const placeStyle = {
@@ -341,7 +349,7 @@ const placeStyle = {
 type Size = { width: number; height: number; halvings: number };
 
 /** Whether a view hangs on more than the frame. */
-const toned = (view: View) => view === 'picture' || view === 'clip' || view === 'white';
+const toned = (view: View) => view === 'picture' || view === 'clip' || view === 'white' || view === 'reach';
 
 /** The tiles of a view under marks, as JSON. What a view does not hang on is left out, so that its tiles serve again. */
 function sourceOf(base: string, size: Size, view: View | 'before', card: Card, marks: string): Source {

@@ -189,6 +189,14 @@ export class Deck {
     return { x: a.x, y: a.y, width: b.x - a.x, height: b.y - a.y };
   }
 
+  /** The picture's px under a place on the screen. */
+  pictureAt(clientX: number, clientY: number): { x: number; y: number } | null {
+    const item = this.shown?.item;
+    if (!item) return null;
+    const edge = this.viewer.element.getBoundingClientRect();
+    return item.viewerElementToImageCoordinates(new OpenSeadragon.Point(clientX - edge.left, clientY - edge.top));
+  }
+
   /** Let a place be touched or dragged over, once; null ends that. */
   take(onTaken: ((taken: Taken) => void) | null) {
     this.taking = onTaken;

@@ -4,6 +4,7 @@ import type { Photo } from '../api/client';
 export type Marks = Photo['marks'];
 export type LiftMarks = Marks['lift'];
 export type BalanceMarks = NonNullable<Marks['balance']>;
+export type Stroke = NonNullable<LiftMarks['strokes']>[number];
 export type FrameMarks = NonNullable<Marks['frame']>;
 /** Left, top, right, bottom, as shares of the frame before the crop. */
 export type Crop = [number, number, number, number];

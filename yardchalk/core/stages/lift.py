@@ -15,10 +15,13 @@ from scipy.interpolate import PchipInterpolator
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Coded, Float, Mask, codes_of_light, darkest, decode, encode, light_of_codes, linear_table, open_peak, top
 from yardchalk.core.compiled import compiled
+from yardchalk.core.settings import Stroke
 from yardchalk.core.stages.balance import Gains
 
 _LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
 STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
+_MASK_SIDE = 800  # px; of the mask of where Lift acts
+_SOFT_BORDER = 12.0  # px of that mask, round the product
 _EMPTY_SIDE, _EMPTY_BLUR = 160, 3.0  # px; of a photo of the empty set
 LOST = 0.001  # share of the product that may be burnt
 
@@ -77,15 +80,17 @@ class Tone:
 
         float32, shape (rows, columns); or (1, 1) if it is one factor everywhere.
         """
-        if self.evening is None:
-            return np.ones((1, 1), np.float32)
-        h, w = frame
-        eh, ew = self.evening.shape[:2]
-        sy, sx = eh / h, ew / w
-        move = np.array([[sx, 0, (columns.start + 0.5) * sx - 0.5], [0, sy, (rows.start + 0.5) * sy - 0.5]])
-        size = (columns.stop - columns.start, rows.stop - rows.start)
-        way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        return cv2.warpAffine(self.evening, move, size, flags=way, borderMode=cv2.BORDER_REPLICATE)
+        return np.ones((1, 1), np.float32) if self.evening is None else region_of(self.evening, frame, rows, columns)
+
+
+def region_of(small: Float, frame: tuple[int, int], rows: slice, columns: slice) -> Float:
+    """A region of a frame (height, width) at any scale, (rows, columns), of a map over the whole frame at low resolution."""
+    h, w = frame
+    sy, sx = small.shape[0] / h, small.shape[1] / w
+    move = np.array([[sx, 0, (columns.start + 0.5) * sx - 0.5], [0, sy, (rows.start + 0.5) * sy - 0.5]])
+    size = (columns.stop - columns.start, rows.stop - rows.start)
+    way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return cv2.warpAffine(small, move, size, flags=way, borderMode=cv2.BORDER_REPLICATE)
 
 
 def make_tone(
@@ -116,6 +121,45 @@ def _curved(coded: NDArray[np.float64], points: tuple[tuple[int, int], ...]) -> 
     last = () if points[-1][0] == 255 else ((255, 255),)
     x, y = np.array([*first, *points, *last], float).T / 255
     return np.clip(PchipInterpolator(x, y)(np.clip(coded, 0, 1)), 0, 1)
+
+
+def lift_mask(alpha: Float, scope: str, strokes: tuple[Stroke, ...], whole: tuple[float, float, float, float]) -> Float:
+    """Where Lift acts: 0..1, at a low resolution over the whole frame.
+
+    Hard where it was painted, but soft round the product, so that no step shows beside it.
+
+    Parameters
+    ----------
+    alpha : float32, shape (h, w)
+        Coverage on the analysis picture.
+    scope : "photo" or "backdrop"
+        Where it acts before anything is painted.
+    strokes : painted, in shares of the frame before its crop.
+    whole : left, top, right, bottom of the frame in that one, shares.
+    """
+    h, w = alpha.shape
+    s = _MASK_SIDE / max(h, w)
+    size = (max(8, round(w * s)), max(8, round(h * s)))
+    covered = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)
+    out = cv2.distanceTransform((covered < 0.5).astype(np.uint8), cv2.DIST_L2, 5)
+    inside = cv2.distanceTransform((covered >= 0.5).astype(np.uint8), cv2.DIST_L2, 5)
+    mask = np.ones(covered.shape, np.float32) if scope == "photo" else np.clip(out / _SOFT_BORDER, 0, 1)
+    left, top, right, bottom = whole
+    longest = max(size[0] / (right - left), size[1] / (bottom - top))
+    for stroke in strokes:
+        points = np.array([((x - left) / (right - left) * size[0], (y - top) / (bottom - top) * size[1]) for x, y in stroke.points])
+        drawn = np.zeros(mask.shape, np.uint8)
+        at = np.round(points * 16).astype(np.int32)
+        width = max(1, round(stroke.size * longest))
+        cv2.polylines(drawn, [at], False, 255, width, cv2.LINE_AA, 4)
+        for x, y in points:
+            cv2.circle(drawn, (round(x * 16), round(y * 16)), round(width * 8), 255, -1, cv2.LINE_AA, 4)
+        painted = drawn / np.float32(255)
+        mask = np.maximum(mask, painted) if stroke.adds else np.minimum(mask, 1 - painted)
+    if strokes:
+        near = np.exp(-(out + inside) / _SOFT_BORDER)
+        mask = near * cv2.GaussianBlur(mask, (0, 0), _SOFT_BORDER / 2) + (1 - near) * mask
+    return mask.astype(np.float32)
 
 
 def evening_map(backdrop: BackdropModel, strength: float) -> Float:
