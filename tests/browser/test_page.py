@@ -2,6 +2,7 @@
 
 import contextlib
 import json
+import re
 from typing import Any, ClassVar
 
 from playwright.sync_api import FilePayload, Page, Response, expect
@@ -237,3 +238,47 @@ class BenchTest(PageCase):
         page.keyboard.press("s")
         page.get_by_role("button", name="Back to the run sheet").click()
         expect(page.get_by_text("As the run sheet says")).to_be_visible()
+
+    def test_the_frame_is_turned_and_cropped_and_lift_is_kept_from_a_painted_place(self) -> None:
+        page = self.page
+
+        def kept() -> contextlib.AbstractContextManager[Any]:
+            return page.expect_response(lambda r: "/marks?" in r.url and r.ok)
+
+        page.keyboard.press("1")
+        with kept() as turned:
+            page.get_by_role("button", name="Turn to the right").click()
+        before, after = (turned.value.json()[name] for name in ("facts", "whole_width"))
+        self.assertEqual(after, before["height"], "width and height change places")
+        settled(page)
+        corner = page.get_by_role("button", name="Crop: lower right corner")
+        box = corner.bounding_box()
+        assert box is not None
+        with kept() as cropped:
+            page.mouse.move(box["x"] + 7, box["y"] + 7)
+            page.mouse.down()
+            page.mouse.move(box["x"] - 60, box["y"] - 80, steps=4)
+            page.mouse.up()
+        left, top, right, bottom = json.loads(cropped.value.request.post_data or "")["frame"]["crop"]
+        self.assertTrue((left, top) == (0, 0) and 0.4 < right < 0.98 and 0.4 < bottom < 0.98, (right, bottom))
+        self.axe()
+        page.keyboard.press("3")
+        page.get_by_label("Histogram with white point").wait_for()
+        settled(page)
+        page.get_by_role("button", name="not here", exact=True).click()
+        layer = page.get_by_role("application", name="Paint where Lift does not act").bounding_box()
+        assert layer is not None
+        middle = layer["x"] + layer["width"] / 2, layer["y"] + layer["height"] / 2
+        with kept() as painted:
+            page.mouse.move(*middle)
+            page.mouse.down()
+            page.mouse.move(middle[0] + 40, middle[1] + 10, steps=4)
+            page.mouse.up()
+        (stroke,) = json.loads(painted.value.request.post_data or "")["lift"]["strokes"]
+        self.assertEqual(stroke["adds"], False)
+        self.assertGreater(len(stroke["points"]), 2)
+        expect(page.get_by_text("1 painted; soft round the product")).to_be_visible()
+        for _ in range(3):
+            with page.expect_response(lambda r: r.url.endswith("/undo") and r.ok):
+                page.keyboard.press("Control+z")
+        expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Undo|Nothing"))

@@ -879,7 +879,7 @@ export interface components {
          *     offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
          *         nothing clears the backdrop, the product's light is left as it was.
          *     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
-         *     channels : histograms of R, G and B of both together, 256 counts each.
+         *     channels : histograms of R, G, B and of luminance (CIE Y, coded), of the whole photo, 256 counts each.
          *     advice : what these figures mean for this photo, in a sentence or two.
          */
         GiveAndTake: {
@@ -905,6 +905,7 @@ export interface components {
             product: number[];
             /** Channels */
             channels: [
+                number[],
                 number[],
                 number[],
                 number[]

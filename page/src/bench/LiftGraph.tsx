@@ -12,6 +12,7 @@ type Props = {
   lift: Graph;
   whitePoint: number;
   blackPoint: number;
+  mid: number;
   /** Points [level in, level out] of the curve, ends left out. */
   curve: number[][];
   /** Whether the channels are told apart instead of backdrop and product. */
@@ -25,7 +26,7 @@ type Props = {
  * The histogram with the backdrop's hump and the product's share told apart, and over it what each white point leaves
  * short and what it burns. White and black point are lines to drag; the curve takes points where it is pressed.
  */
-export function LiftGraph({ lift, whitePoint, blackPoint, curve, channels, disabled, onDrag, onSettle }: Props) {
+export function LiftGraph({ lift, whitePoint, blackPoint, mid, curve, channels, disabled, onDrag, onSettle }: Props) {
   const svg = useRef<SVGSVGElement>(null);
   const { graph } = lift;
   const most = Math.max(1, ...smooth(graph.backdrop), ...smooth(graph.product));
@@ -51,7 +52,7 @@ export function LiftGraph({ lift, whitePoint, blackPoint, curve, channels, disab
             key={k}
             d={hump(counts, Math.max(1, ...graph.channels.flatMap(smooth)))}
             fill="none"
-            stroke={['#B03030', '#2F7D3A', '#2D4FB0'][k]}
+            stroke={['#B03030', '#2F7D3A', '#2D4FB0', '#262B2F'][k]}
             strokeWidth="1.2"
           />
         ))
@@ -70,7 +71,7 @@ export function LiftGraph({ lift, whitePoint, blackPoint, curve, channels, disab
         product lost
       </text>
       <text x="8" y="50" fontSize="12" fill="#5C646A">
-        {channels ? 'red, green and blue of all' : 'grey: product, blue: backdrop'}
+        {channels ? 'red, green, blue; black: luminance' : 'grey: product, blue: backdrop'}
       </text>
       <text x="8" y="66" fontSize="12" fill="#262B2F">
         dashed: curve
@@ -104,6 +105,18 @@ export function LiftGraph({ lift, whitePoint, blackPoint, curve, channels, disab
         onSettle={(level) => onSettle({ black_point: level }, `Black point ${level}`)}
       />
       <Line
+        name="Mid-tone on the histogram"
+        level={levelOfMid(mid)}
+        figure={mid.toFixed(2)}
+        least={20}
+        most={235}
+        foot
+        disabled={disabled}
+        levelAt={(clientX) => between(20, across(clientX), 235)}
+        onDrag={(level) => onDrag({ mid: midAt(level) })}
+        onSettle={(level) => onSettle({ mid: midAt(level) }, `Mid-tone ${midAt(level).toFixed(2)}`)}
+      />
+      <Line
         name="White point on the histogram"
         level={whitePoint}
         least={128}
@@ -118,9 +131,15 @@ export function LiftGraph({ lift, whitePoint, blackPoint, curve, channels, disab
   );
 }
 
+// The mid-tone line stands at the level that becomes the middle, 127.5.
+const levelOfMid = (mid: number) => Math.round(255 * 0.5 ** mid);
+const midAt = (level: number) => Number(Math.min(5, Math.max(0.2, Math.log2(255 / level))).toFixed(2));
+
 type LineProps = {
   name: string;
   level: number;
+  /** What its figure says; the level by default. */
+  figure?: string;
   least: number;
   most: number;
   /** Whether its figure stands at the foot. */
@@ -132,7 +151,7 @@ type LineProps = {
 };
 
 /** A level as a line to drag, with its figure. */
-function Line({ name, level, least, most, foot, disabled, levelAt, onDrag, onSettle }: LineProps) {
+function Line({ name, level, figure, least, most, foot, disabled, levelAt, onDrag, onSettle }: LineProps) {
   const middle = Math.min(Math.max(x(level), 19), W - 19);
   const top = foot ? BASE - 18 : 1;
   const colour = foot ? '#262B2F' : '#2C5AA0';
@@ -144,6 +163,7 @@ function Line({ name, level, least, most, foot, disabled, levelAt, onDrag, onSet
       aria-valuemin={least}
       aria-valuemax={most}
       aria-valuenow={level}
+      aria-valuetext={figure}
       aria-disabled={disabled}
       style={{ cursor: disabled ? 'default' : 'ew-resize' }}
       onPointerDown={(event) => {
@@ -166,7 +186,7 @@ function Line({ name, level, least, most, foot, disabled, levelAt, onDrag, onSet
       <line x1={x(level)} x2={x(level)} y1="18" y2={BASE} stroke={colour} strokeWidth="2" />
       <rect x={middle - 18} y={top} width="36" height="18" fill={colour} />
       <text x={middle} y={top + 13.5} fontSize="13" fill="#fff" textAnchor="middle" className="figures">
-        {level}
+        {figure ?? level}
       </text>
     </g>
   );
@@ -223,6 +243,22 @@ function Curve({ points, disabled, graph, onDrag, onSettle }: CurveProps) {
           <title>Press for a point of the curve</title>
         </path>
       )}
+      {points.map(([a = 0, b = 0], i) => (
+        <text
+          key={`figure ${i}`}
+          x={Math.min(x(a) + 9, W - 58)}
+          y={y(b) + 16}
+          fontSize="11"
+          className="figures"
+          fill="#262B2F"
+          stroke="#fff"
+          strokeWidth="3"
+          paintOrder="stroke"
+          aria-hidden="true"
+        >
+          {`${a} → ${b}`}
+        </text>
+      ))}
       {points.map(([a = 0, b = 0], i) => (
         <circle
           key={i}

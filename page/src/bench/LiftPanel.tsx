@@ -80,6 +80,7 @@ export function LiftPanel({
               lift={lift}
               whitePoint={whitePoint}
               blackPoint={tones.black}
+              mid={tones.mid}
               curve={tones.curve}
               channels={channels}
               disabled={!photo.lift_on}
@@ -244,9 +245,7 @@ function EmptySet({ photo }: { photo: Photo }) {
     <Box fontSize="13px">
       <Flex justify="space-between" align="center" gap="2">
         <Text color="slate.quiet" truncate>
-          {photo.empty_name
-            ? `Light evened by ${here ? 'this photo of the empty set' : photo.empty_name}`
-            : 'Light evened by each photo’s own backdrop'}
+          {photo.empty_name ? `Evened by ${here ? 'this photo' : photo.empty_name}` : 'By its own backdrop'}
         </Text>
         <Button
           size="2xs"

@@ -40,7 +40,7 @@ class GiveAndTake(BaseModel):
     offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
         nothing clears the backdrop, the product's light is left as it was.
     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
-    channels : histograms of R, G and B of both together, 256 counts each.
+    channels : histograms of R, G, B and of luminance (CIE Y, coded), of the whole photo, 256 counts each.
     advice : what these figures mean for this photo, in a sentence or two.
     """
 
@@ -54,7 +54,7 @@ class GiveAndTake(BaseModel):
     offer: int
     backdrop: list[int]
     product: list[int]
-    channels: tuple[list[int], list[int], list[int]]
+    channels: tuple[list[int], list[int], list[int], list[int]]
     advice: str
 
 
@@ -251,15 +251,25 @@ def give_and_take(
     )
 
 
-def _channels(pixels: NDArray[np.uint8], factors: Float | None) -> tuple[list[int], list[int], list[int]]:
-    red, green, blue = (
-        np.bincount(
-            (plane if factors is None else _dimmed(plane, factors, light_of_codes(np.uint8), codes_of_light(np.uint8))).ravel(),
-            minlength=256,
-        )
-        for plane in cv2.split(pixels)
-    )
-    return red.tolist(), green.tolist(), blue.tolist()
+def _channels(pixels: NDArray[np.uint8], factors: Float | None) -> tuple[list[int], list[int], list[int], list[int]]:
+    light, codes = light_of_codes(np.uint8), codes_of_light(np.uint8)
+    even = np.ones(pixels.shape[:2], np.float32) if factors is None else factors
+    counts = _count_levels(pixels, even, light, codes)
+    return counts[0].tolist(), counts[1].tolist(), counts[2].tolist(), counts[3].tolist()
+
+
+@compiled
+def _count_levels(pixels: NDArray[np.uint8], factors: Float, light: NDArray[np.uint16], codes: NDArray[np.uint8]) -> NDArray[np.int64]:
+    out = np.zeros((4, 256), np.int64)
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            red, green, blue = (light[pixels[y, x, 0]], light[pixels[y, x, 1]], light[pixels[y, x, 2]])
+            f = factors[y, x]
+            out[0, codes[int(red * f + 0.5)]] += 1
+            out[1, codes[int(green * f + 0.5)]] += 1
+            out[2, codes[int(blue * f + 0.5)]] += 1
+            out[3, codes[int((0.2126 * red + 0.7152 * green + 0.0722 * blue) * f + 0.5)]] += 1
+    return out
 
 
 def _balanced(pixels: NDArray[np.uint8], gains: Gains) -> NDArray[np.uint8]:
