@@ -237,7 +237,7 @@ class BenchTest(PageCase):
         self.axe()
         page.keyboard.press("s")
         page.get_by_role("button", name="Back to the run sheet").click()
-        expect(page.get_by_text("As the run sheet says")).to_be_visible()
+        expect(page.get_by_text("As the run sheet says", exact=True)).to_be_visible()
 
     def test_the_frame_is_turned_and_cropped_and_lift_is_kept_from_a_painted_place(self) -> None:
         page = self.page

@@ -18,6 +18,7 @@ from typing import Any
 from fastapi import Request
 
 from yardchalk.core.errors import YardError
+from yardchalk.core.warm import warm_for_looking
 from yardchalk.store.files import FileStore
 from yardchalk.studio.folder_run import one_core
 from yardchalk.studio.viewing import Asked, Viewing
@@ -29,6 +30,7 @@ def _serve(pipe: Connection, files_url: str) -> None:
     """A render process: answers one question after another until the pipe closes."""
     one_core()
     viewing = Viewing(FileStore(files_url))
+    warm_for_looking()
     while True:
         try:
             asked = pipe.recv()

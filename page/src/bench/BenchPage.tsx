@@ -253,7 +253,8 @@ function Bench({ photo }: { photo: Photo }) {
           onView={setView}
           card={card}
           onCard={setCard}
-          marks={photo.lift_on ? shown : { ...shown, lift: {} }}
+          // Sizes come with the kept frame, so that is what the tiles are asked under.
+          marks={{ ...shown, frame: photo.marks.frame, ...(photo.lift_on ? {} : { lift: {} }) }}
           before={before}
           focus={focus}
           compare={compare}
