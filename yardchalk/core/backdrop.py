@@ -15,6 +15,7 @@ from skimage.measure import approximate_polygon, find_contours
 
 from yardchalk.core.colour import Float, Mask, encode, to_log
 
+_ONE_SURFACE = 0.65  # share of the ring; where less is explained, it holds other surfaces
 _SMALL = 160  # long side of the picture that the surface is fitted on, px
 # The fit in rounds: order of the surface, whether only the ring counts, and how far (in log light) a pixel may lie
 # from the last surface and still be taken for backdrop.
@@ -107,7 +108,21 @@ def fit_backdrop(pixels: NDArray[np.uint8]) -> BackdropModel:
     k = max(2, round(0.06 * min(hs, ws)))
     ring = np.ones((hs, ws), bool)
     ring[k:-k, k:-k] = False
-    predicted = np.broadcast_to(np.median(log[ring], axis=0), log.shape)
+    model = _fit(log, ring, np.median(log[ring], axis=0))
+    if model.ring_share < _ONE_SURFACE:
+        # Something else, a table or a dark corner, holds so much of the frame's edge that the fit may have started there:
+        # start once more from the lightest quarter of it, and keep what explains more of the photo.
+        light = log[ring].mean(1)
+        other = _fit(log, ring, np.median(log[ring][light >= np.quantile(light, 0.75)], axis=0))
+        if other.support.sum() > model.support.sum():
+            return other
+    return model
+
+
+def _fit(log: NDArray[np.float64], ring: Mask, start: NDArray[np.float64]) -> BackdropModel:
+    """The rounds of the fit on the small picture, from one log light everywhere."""
+    hs, ws = log.shape[:2]
+    predicted = np.broadcast_to(start, log.shape)
     support = ring
     coefficients = np.zeros((1, 3))
     for order, ring_only, reach in _ROUNDS:

@@ -129,7 +129,7 @@ export function Viewer({
 
   useEffect(() => deck?.showBefore(before), [deck, before]);
 
-  useEffect(() => deck?.leaveMargin(whole ? 0.05 : 0), [deck, whole]);
+  useEffect(() => deck?.leaveMargin(whole ? 0.09 : 0), [deck, whole]);
 
   useEffect(() => deck?.splitAt(compare === 'split' ? 0.5 : null), [deck, compare]);
 
