@@ -4,6 +4,8 @@ import { answered, client, type Graph, type Photo, type Sample } from '../api/cl
 import { count } from '../shared/format';
 import { Figures } from './Figures';
 import type { BalanceMarks } from './marks';
+import { StagePanel } from './StagePanel';
+import { Toggle } from './Toggle';
 import { ValueSlider } from './ValueSlider';
 
 const COOLEST = 12000;
@@ -28,20 +30,7 @@ export function BalancePanel({ photo, lift, draft, sample, taking, onTake, onDra
   const temperature = Math.round((shown?.temperature ?? lift?.balance.temperature ?? DAYLIGHT) / 50) * 50;
   const tint = Math.round(shown?.tint ?? lift?.balance.tint ?? 0);
   return (
-    <Flex direction="column" gap="3" p="4" overflowY="auto" height="100%">
-      <Text as="h2" fontWeight="700" fontSize="18px">
-        Balance
-      </Text>
-      {trouble && (
-        <Text role="alert" color="chalk.pink">
-          {trouble}
-        </Text>
-      )}
-      {!lift && (
-        <Text color="slate.quiet" role="status">
-          Measuring the backdrop …
-        </Text>
-      )}
+    <StagePanel name="Balance" trouble={trouble} awaited={lift ? null : 'Measuring the backdrop …'}>
       {lift && (
         <>
           <Figures
@@ -65,16 +54,9 @@ export function BalancePanel({ photo, lift, draft, sample, taking, onTake, onDra
           >
             Make the backdrop neutral
           </Button>
-          <Button
-            size="xs"
-            variant={taking ? 'solid' : 'outline'}
-            colorPalette={taking ? 'blue' : undefined}
-            bg={taking ? undefined : 'white'}
-            aria-pressed={taking}
-            onClick={() => onTake(!taking)}
-          >
+          <Toggle on={taking} onChange={onTake}>
             {taking ? 'Touch or drag over it on the photo' : 'Touch what should be neutral'}
-          </Button>
+          </Toggle>
           {sample && (
             <Box role="status">
               <Figures
@@ -126,7 +108,7 @@ export function BalancePanel({ photo, lift, draft, sample, taking, onTake, onDra
           {own && <SameLight photo={photo} />}
         </>
       )}
-    </Flex>
+    </StagePanel>
   );
 }
 

@@ -1,9 +1,12 @@
-import { Box, Button, Flex, Input, NativeSelect, Text } from '@chakra-ui/react';
+import { Box, Button, Flex, NativeSelect, Text } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, type Photo } from '../api/client';
 import { fitted } from './CropBox';
 import { textOf, uncropped, WHOLE, type Crop, type FrameMarks } from './marks';
+import { StagePanel } from './StagePanel';
+import { Toggle } from './Toggle';
+import { TypedNumber } from './TypedNumber';
 import { ValueSlider } from './ValueSlider';
 
 export const ASPECTS = [
@@ -46,15 +49,11 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
   const cropped = (next: Crop, what = 'Crop') => onSettle({ crop: next }, what);
   const { data } = offers;
   return (
-    <Flex direction="column" gap="3" p="4" overflowY="auto" height="100%">
-      <Text as="h2" fontWeight="700" fontSize="18px">
-        Frame
-      </Text>
-      {(trouble ?? offers.error) && (
-        <Text role="alert" color="chalk.pink">
-          {trouble ?? offers.error?.message}
-        </Text>
-      )}
+    <StagePanel
+      name="Frame"
+      trouble={trouble ?? offers.error?.message}
+      awaited={data || offers.error ? null : 'Looking for what tilts …'}
+    >
       <Flex gap="2">
         <Offer onClick={() => turn(-1, 'Turned to the left')}>Turn to the left</Offer>
         <Offer onClick={() => turn(1, 'Turned to the right')}>Turn to the right</Offer>
@@ -71,21 +70,9 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
         onSettle={straighten}
         onReset={() => straighten(0)}
       />
-      <Button
-        size="xs"
-        variant={taking ? 'solid' : 'outline'}
-        colorPalette={taking ? 'blue' : undefined}
-        bg={taking ? undefined : 'white'}
-        aria-pressed={taking}
-        onClick={() => onTake(!taking)}
-      >
+      <Toggle on={taking} onChange={onTake}>
         {taking ? 'Now draw the line on the photo' : 'Draw a line along something level or upright'}
-      </Button>
-      {!data && !offers.error && (
-        <Text color="slate.quiet" role="status">
-          Looking for what tilts …
-        </Text>
-      )}
+      </Toggle>
       {data && (data.angle_of_base ?? data.angle_of_symmetry) != null && (
         <Flex gap="2">
           {data.angle_of_base != null && (
@@ -145,7 +132,7 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
           </Text>
         )}
       </Box>
-    </Flex>
+    </StagePanel>
   );
 }
 
@@ -192,44 +179,18 @@ function Sizes({ photo, crop, onSettle }: { photo: Photo; crop: Crop; onSettle: 
                 {((share * of * 25.4) / dpi).toFixed(1)} mm
               </Text>
             )}
-            <TypedPx name={name} value={Math.round(share * of)} most={of} onSettle={(px) => onSettle(put(px / of))} />
+            <TypedNumber
+              name={name}
+              unit="px"
+              value={Math.round(share * of)}
+              least={0}
+              most={of}
+              step={1}
+              onSettle={(px) => onSettle(put(px / of))}
+            />
           </Flex>
         </Flex>
       ))}
-    </>
-  );
-}
-
-function TypedPx(props: { name: string; value: number; most: number; onSettle: (px: number) => void }) {
-  const { name, value, most, onSettle } = props;
-  const [typed, setTyped] = useState<string | null>(null);
-  const wrong = typed !== null && !(Number.isInteger(Number(typed)) && Number(typed) >= 0 && Number(typed) <= most);
-  const enter = () => {
-    if (typed !== null && typed !== '' && !wrong && Number(typed) !== value) onSettle(Number(typed));
-    if (!wrong) setTyped(null);
-  };
-  return (
-    <>
-      <Input
-        size="2xs"
-        width="60px"
-        textAlign="right"
-        className="figures"
-        bg="white"
-        aria-label={`${name}, px`}
-        aria-invalid={wrong}
-        title={wrong ? `A whole number from 0 to ${most}` : undefined}
-        value={typed ?? String(value)}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={enter}
-        onKeyDown={(event) => {
-          if (event.key === 'Enter') enter();
-          if (event.key === 'Escape') setTyped(null);
-        }}
-      />
-      <Text fontSize="12px" color="slate.quiet">
-        px
-      </Text>
     </>
   );
 }

@@ -7,6 +7,8 @@ import { Contours } from './Contours';
 import { Figures } from './Figures';
 import { LiftGraph } from './LiftGraph';
 import type { LiftMarks } from './marks';
+import { StagePanel } from './StagePanel';
+import { Toggle } from './Toggle';
 import { ValueSlider } from './ValueSlider';
 
 type Props = {
@@ -53,20 +55,7 @@ export function LiftPanel({
   const [channels, setChannels] = useState(false);
   const departs = Object.values(own).some((value) => value != null);
   return (
-    <Flex direction="column" gap="2" p="4" overflowY="auto" height="100%">
-      <Text as="h2" fontWeight="700" fontSize="18px">
-        Lift
-      </Text>
-      {trouble && (
-        <Text role="alert" color="chalk.pink">
-          {trouble}
-        </Text>
-      )}
-      {!lift && (
-        <Text color="slate.quiet" role="status">
-          Measuring the backdrop …
-        </Text>
-      )}
+    <StagePanel name="Lift" trouble={trouble} awaited={lift ? null : 'Measuring the backdrop …'}>
       {lift && !photo.lift_on && (
         <Text>
           This lot's run sheet leaves Lift out: the product's tones stay as photographed. Choose another run sheet on
@@ -157,18 +146,14 @@ export function LiftPanel({
                 <Text>Touch what should be</Text>
                 <Flex gap="1.5">
                   {(['white', 'black'] as const).map((what) => (
-                    <Button
+                    <Toggle
                       key={what}
-                      size="xs"
-                      variant={taking === what ? 'solid' : 'outline'}
-                      colorPalette={taking === what ? 'blue' : undefined}
-                      bg={taking === what ? undefined : 'white'}
                       aria-label={`Touch what should be ${what}`}
-                      aria-pressed={taking === what}
-                      onClick={() => onTake(taking === what ? null : what)}
+                      on={taking === what}
+                      onChange={(on) => onTake(on ? what : null)}
                     >
                       {what}
-                    </Button>
+                    </Toggle>
                   ))}
                 </Flex>
               </Flex>
@@ -224,7 +209,7 @@ export function LiftPanel({
           )}
         </>
       )}
-    </Flex>
+    </StagePanel>
   );
 }
 
@@ -286,17 +271,9 @@ function PaintReach(props: {
         <Text>Paint where it acts</Text>
         <Flex gap="1.5">
           {[true, false].map((adds) => (
-            <Button
-              key={String(adds)}
-              size="xs"
-              variant={brush?.adds === adds ? 'solid' : 'outline'}
-              colorPalette={brush?.adds === adds ? 'blue' : undefined}
-              bg={brush?.adds === adds ? undefined : 'white'}
-              aria-pressed={brush?.adds === adds}
-              onClick={() => onBrush(brush?.adds === adds ? null : { adds, size })}
-            >
+            <Toggle key={String(adds)} on={brush?.adds === adds} onChange={(on) => onBrush(on ? { adds, size } : null)}>
               {adds ? 'here' : 'not here'}
-            </Button>
+            </Toggle>
           ))}
         </Flex>
       </Flex>

@@ -1,6 +1,7 @@
-import { Box, Flex, Input, Text } from '@chakra-ui/react';
-import { useRef, useState } from 'react';
+import { Box, Flex, Text } from '@chakra-ui/react';
+import { useRef } from 'react';
 import { steppedBy } from './keys';
+import { digitsOf, TypedNumber } from './TypedNumber';
 
 type Props = {
   label: string;
@@ -24,53 +25,31 @@ type Props = {
 export function ValueSlider(props: Props) {
   const { label, value, least, most, unit, step = 1, standard, offered, disabled = false } = props;
   const { onDrag, onSettle, onReset } = props;
-  const digits = step < 1 ? Math.round(-Math.log10(step)) : 0;
-  const whole = (v: number) => Number((Math.round(v / step) * step).toFixed(digits));
+  const whole = (v: number) => Number((Math.round(v / step) * step).toFixed(digitsOf(step)));
   const track = useRef<HTMLDivElement>(null);
-  const [typed, setTyped] = useState<string | null>(null);
   const share = (v: number) => `${(100 * (v - least)) / (most - least)}%`;
   const valueAt = (clientX: number) => {
     const box = track.current?.getBoundingClientRect();
     if (!box) return value;
     return whole(Math.min(most, Math.max(least, least + ((most - least) * (clientX - box.left)) / box.width)));
   };
-  const wrong =
-    typed !== null && !(Number(typed) >= least && Number(typed) <= most && whole(Number(typed)) === Number(typed));
-  const enter = () => {
-    if (typed !== null && typed !== '' && !wrong) onSettle(Number(typed));
-    if (!wrong) setTyped(null);
-  };
   return (
     <Box opacity={disabled ? 0.5 : 1}>
       <Flex justify="space-between" align="center">
         <Text>{label}</Text>
-        <Flex align="center" gap="1">
-          <Input
-            size="2xs"
-            width="52px"
-            textAlign="right"
-            className="figures"
-            aria-label={`${label}, ${unit}`}
-            aria-invalid={wrong}
+        <Flex align="center" justify="flex-end" gap="1" wrap="wrap">
+          <TypedNumber
+            name={label}
+            unit={unit}
+            value={value}
+            least={least}
+            most={most}
+            step={step}
             disabled={disabled}
-            value={typed ?? value.toFixed(digits)}
-            onChange={(event) => setTyped(event.target.value)}
-            onBlur={enter}
-            onKeyDown={(event) => {
-              if (event.key === 'Enter') enter();
-              if (event.key === 'Escape') setTyped(null);
-            }}
+            onSettle={onSettle}
           />
-          <Text fontSize="12px" color="slate.quiet">
-            {unit}
-          </Text>
         </Flex>
       </Flex>
-      {wrong && (
-        <Text role="alert" fontSize="12px" color="chalk.pink">
-          {step >= 1 ? 'A whole number' : 'A number'} from {least} to {most}.
-        </Text>
-      )}
       <Box
         ref={track}
         position="relative"

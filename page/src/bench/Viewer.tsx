@@ -4,6 +4,7 @@ import type { Photo } from '../api/client';
 import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
+import { Toggle } from './Toggle';
 import { BesidePane } from './BesidePane';
 import { BrushLayer } from './BrushLayer';
 import { CropBox } from './CropBox';
@@ -249,17 +250,15 @@ export function Viewer({
           Real pixels
         </Button>
         {(['split', 'side'] as const).map((how) => (
-          <Button
+          <Toggle
             key={how}
             size="2xs"
-            variant={compare === how ? 'solid' : 'outline'}
-            colorPalette={compare === how ? 'blue' : undefined}
-            aria-pressed={compare === how}
+            on={compare === how}
             disabled={whole}
-            onClick={() => onCompare(compare === how ? null : how)}
+            onChange={(on) => onCompare(on ? how : null)}
           >
             {how === 'split' ? 'Split' : 'Side by side'}
-          </Button>
+          </Toggle>
         ))}
         <Text fontSize="13px" whiteSpace="nowrap">
           hold B for before
