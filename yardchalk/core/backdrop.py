@@ -11,7 +11,6 @@ from functools import cached_property, lru_cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from skimage.measure import approximate_polygon, find_contours
 
 from yardchalk.core.colour import Float, Mask, encode, to_log
 
@@ -77,6 +76,9 @@ class BackdropModel:
 
     def contours(self, step: int = 8) -> list[tuple[int, list[tuple[float, float]]]]:
         """Lines of equal level (coded, mean of channels) every `step` levels: the level, and points x, y in shares of the frame."""
+        # Here, not above: this import takes seconds, and only who looks at the contours waits for it.
+        from skimage.measure import approximate_polygon, find_contours
+
         level = encode(np.exp(np.minimum(self.small_log_light, 0.0))).mean(2) * 255
         h, w = level.shape
         out = []

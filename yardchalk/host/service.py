@@ -60,13 +60,14 @@ class Service:
         self.cluster.start()
         migrate(self.cluster.url)
         apply_schema(self.cluster.url)
-        for _ in range(self.workers):
-            self._spawn([sys.executable, "-m", "yardchalk.jobs.worker"])
         for _ in range(5):
             self.port = free_port(first_port)
             web = [sys.executable, "-m", "yardchalk.web", "--port", str(self.port)]
             self._spawn(web)
             if self._answers():
+                # Workers come after the server: loading the engine takes both processors, and who starts waits for the page.
+                for _ in range(self.workers):
+                    self._spawn([sys.executable, "-m", "yardchalk.jobs.worker"])
                 return
             self._forget(web)
             first_port = self.port + 1
@@ -167,29 +168,35 @@ def _interrupt(*_: Any) -> None:
 
 
 def load_demo(service: Service) -> None:
-    """Put the demo shop's photos into two lots and run them; does nothing if they are there."""
-    from yardchalk.jobs.queue import RunQueue
+    """Put the demo shop's photos into their lots and run them; does nothing if they are there."""
+    import psycopg
+    from psycopg.rows import dict_row
+
     from yardchalk.store import queries
+
+    place = service.place
+    with psycopg.connect(place.database_url, row_factory=dict_row) as connection:
+        missing = [lot for lot in json.loads((ROOT / "demo" / "lots.json").read_text()) if not queries.lot_named(connection, lot["name"])]
+    if not missing:
+        return  # before anything that loads the engine, which takes seconds
+
+    from yardchalk.jobs.queue import RunQueue
     from yardchalk.studio.context import Studio
     from yardchalk.studio.intake import take_in
     from yardchalk.studio.running import ask_runs
 
-    lots = json.loads((ROOT / "demo" / "lots.json").read_text())
-    place = service.place
     queue = RunQueue(place.database_url)
     queue.open()
     studio = Studio.opened(place.database_url, place.files_url, place.deliveries, queue, connections=2)
     try:
-        for lot in lots:
+        for lot in missing:
             with studio.transaction() as connection:
-                known = queries.lot_named(connection, lot["name"])
-                lot_id = known["id"] if known else queries.add_lot(connection, lot["name"], lot["sheet"], lot["spec"])
-            if not known:
-                for pattern in lot["photos"]:
-                    for path in sorted((ROOT / "demo" / "photos").glob(pattern)):
-                        with path.open("rb") as file:
-                            take_in(studio, lot_id, path.name, file)
-                ask_runs(studio, lot_id)
+                lot_id = queries.add_lot(connection, lot["name"], lot["sheet"], lot["spec"])
+            for pattern in lot["photos"]:
+                for path in sorted((ROOT / "demo" / "photos").glob(pattern)):
+                    with path.open("rb") as file:
+                        take_in(studio, lot_id, path.name, file)
+            ask_runs(studio, lot_id)
     finally:
         queue.close()
         studio.close()

@@ -1,27 +1,12 @@
-"""The queue's tasks, and how the studio asks for them."""
+"""How the studio asks the queue for work. What the work is stands in `worker`, so that asking loads no engine."""
 
-import logging
 from typing import Any
 
 import procrastinate
 from psycopg import Connection
 
-from yardchalk.studio.context import Studio
-from yardchalk.studio.running import run_photo
-
-HEARTBEAT_S = 2.0
-STALLED_S = 8.0
+RUN_TASK = "yard:run"
 _URGENT = 10
-
-_RUN = "yard:run"
-
-log = logging.getLogger("yardchalk.jobs")
-
-
-def run(context: procrastinate.JobContext, photo_id: int, key: str) -> None:
-    """Run one photo. Idempotent: the key says what result is asked, and a result that is there is left alone."""
-    studio: Studio = context.additional_context["studio"]
-    run_photo(studio, photo_id, key)
 
 
 class RunQueue:
@@ -38,7 +23,7 @@ class RunQueue:
 
     def ask_run(self, connection: Connection[Any], photo_id: int, key: str, *, urgent: bool) -> int:
         task = self.app.configure_task(
-            _RUN,
+            RUN_TASK,
             queue="run",
             priority=_URGENT if urgent else 0,
             connection=connection,
@@ -49,16 +34,6 @@ class RunQueue:
         return bool(self.app.job_manager.cancel_job_by_id(job_id))
 
 
-def worker_app(url: str) -> procrastinate.App:
-    """The app that a worker process runs."""
-    app = procrastinate.App(
-        connector=procrastinate.PsycopgConnector(conninfo=url, min_size=1, max_size=4),
-        worker_defaults={"update_heartbeat_interval": HEARTBEAT_S, "stalled_worker_timeout": STALLED_S},
-    )
-    app.task(name=_RUN, queue="run", pass_context=True)(run)
-    return app
-
-
 def apply_schema(url: str) -> None:
     """Create the queue's own tables, if they are not there."""
     app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=url))
@@ -66,12 +41,3 @@ def apply_schema(url: str) -> None:
         there = app.connector.get_sync_connector().execute_query_one("SELECT to_regclass('procrastinate_jobs') IS NOT NULL AS there")
         if not there["there"]:
             app.schema_manager.apply_schema()
-
-
-async def retry_stalled(app: procrastinate.App) -> int:
-    """Give the jobs of workers that died back to the queue; how many."""
-    stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S))
-    for job in stalled:
-        log.warning("job %s was left by a dead worker; queued again", job.id)
-        await app.job_manager.retry_job(job)
-    return len(stalled)

@@ -8,10 +8,40 @@ import os
 import procrastinate
 
 from yardchalk.host.settings import Place
-from yardchalk.jobs.queue import RunQueue, retry_stalled, worker_app
+from yardchalk.jobs.queue import RUN_TASK, RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.studio.folder_run import one_core
-from yardchalk.studio.running import ask_lost
+from yardchalk.studio.running import ask_lost, run_photo
+
+HEARTBEAT_S = 2.0
+STALLED_S = 8.0
+
+log = logging.getLogger("yardchalk.jobs")
+
+
+def run(context: procrastinate.JobContext, photo_id: int, key: str) -> None:
+    """Run one photo. Idempotent: the key says what result is asked, and a result that is there is left alone."""
+    studio: Studio = context.additional_context["studio"]
+    run_photo(studio, photo_id, key)
+
+
+def worker_app(url: str) -> procrastinate.App:
+    """The app that a worker process runs."""
+    app = procrastinate.App(
+        connector=procrastinate.PsycopgConnector(conninfo=url, min_size=1, max_size=4),
+        worker_defaults={"update_heartbeat_interval": HEARTBEAT_S, "stalled_worker_timeout": STALLED_S},
+    )
+    app.task(name=RUN_TASK, queue="run", pass_context=True)(run)
+    return app
+
+
+async def retry_stalled(app: procrastinate.App) -> int:
+    """Give the jobs of workers that died back to the queue; how many."""
+    stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S))
+    for job in stalled:
+        log.warning("job %s was left by a dead worker; queued again", job.id)
+        await app.job_manager.retry_job(job)
+    return len(stalled)
 
 
 async def work() -> None:

@@ -23,6 +23,7 @@ from yardchalk.store.files import FileStore
 from yardchalk.studio.folder_run import one_core
 from yardchalk.studio.viewing import Asked, Viewing
 
+_IDLE = 12.0  # s
 _CONTEXT = multiprocessing.get_context("spawn")
 
 
@@ -30,7 +31,9 @@ def _serve(pipe: Connection, files_url: str) -> None:
     """A render process: answers one question after another until the pipe closes."""
     one_core()
     viewing = Viewing(FileStore(files_url))
-    warm_for_looking()
+    # Starting up has the processor first; a question has it before that.
+    if not pipe.poll(_IDLE):
+        warm_for_looking()
     while True:
         try:
             asked = pipe.recv()

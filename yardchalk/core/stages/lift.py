@@ -10,7 +10,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
-from scipy.interpolate import PchipInterpolator
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Coded, Float, Mask, codes_of_light, darkest, decode, encode, light_of_codes, linear_table, open_peak, top
@@ -120,6 +119,8 @@ def _curved(coded: NDArray[np.float64], points: tuple[tuple[int, int], ...]) -> 
     first = () if points[0][0] == 0 else ((0, 0),)
     last = () if points[-1][0] == 255 else ((255, 255),)
     x, y = np.array([*first, *points, *last], float).T / 255
+    from scipy.interpolate import PchipInterpolator  # takes most of a second to load, and few curves have points
+
     return np.clip(PchipInterpolator(x, y)(np.clip(coded, 0, 1)), 0, 1)
 
 
