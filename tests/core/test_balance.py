@@ -12,7 +12,8 @@ from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import decode, encode, to_coded
 from yardchalk.core.errors import UnusableSample, YardError
 from yardchalk.core.render import Region, Render
-from yardchalk.core.settings import BalanceMarks, FrameMarks, LiftMarks, Marks, Stroke, load_sheet
+from yardchalk.core.settings import BalanceMarks, FrameMarks, LiftMarks, Marks, load_sheet
+from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.stages.lift import make_tone
 

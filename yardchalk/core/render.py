@@ -9,8 +9,8 @@ import hashlib
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
 from typing import Any, Literal, TypeVar
 
 import cv2
@@ -18,21 +18,29 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel, fit_backdrop
+from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ContrastRegion, InkRegion, OutlineRegion
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.colour import Coded, Float, Mask, encode, linear_table, to_log, top
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode, linear_table, to_log, top
 from yardchalk.core.compose import cut_out, mixed, mixed_band, on_card, toned
 from yardchalk.core.errors import YardError
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
 from yardchalk.core.stages.balance import Gains, from_temperature, gains_for, keeping_lightness
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
+from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
+from yardchalk.core.stages.clear.ground import Ground
+from yardchalk.core.stages.clear.ink import ink_levels, paper_share
+from yardchalk.core.stages.clear.outline import outline
+from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
 from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
+from yardchalk.core.stages.edge.overlay import lay_over
 from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, lift_mask, make_tone, region_of
 from yardchalk.core.stages.place import product_box
+from yardchalk.core.stages.plot import Plot
 
 ANALYSIS_SIDE = 1600
 _ANALYSIS_NEAR = 0.9
@@ -44,6 +52,7 @@ _CARD_LEVELS: dict[str, tuple[int, int, int]] = {
     "grey": (128, 128, 128),
     "vivid": (214, 32, 140),
 }
+Rows = tuple[slice, slice]
 T = TypeVar("T")
 
 
@@ -97,12 +106,14 @@ class Decisions:
     backdrop : the backdrop model.
     noise : standard deviation of log light on the backdrop.
     solution : the matte, if it was solved.
+    overlay : what regions say of coverage, if any does.
     """
 
     product: Mask
     backdrop: BackdropModel
     noise: float
     solution: Solution | None = None
+    overlay: Overlay | None = None
 
 
 @dataclass(frozen=True)
@@ -252,9 +263,55 @@ class Render:
         return self.cache.get((self.digest, "backdrop"), lambda: fit_backdrop(self.analysis))
 
     @property
+    def clear_key(self) -> tuple[Any, ...]:
+        """What clearing hangs on besides the framed photo."""
+        return self.sheet.clear, self.marks.clear
+
+    @cached_property
+    def regions(self) -> tuple[AnyRegion, ...]:
+        """The regions in force: the photo's own, or what the run sheet makes of it."""
+        if self.marks.clear is not None:
+            return self.marks.clear.regions
+        return (AutomaticRegion(on=self.sheet.clear.on),)
+
+    @property
+    def ground(self) -> Ground:
+        """What regions are decided on."""
+        return self.cache.get((self.digest, "ground"), self._ground)
+
+    def _ground(self) -> Ground:
+        # A copy that stays with the cache, so it must not hold on to this render's marks.
+        plain = Render(self.data, self.name, self.sheet, Marks(frame=self.frame), cache=self.cache, limits=self.limits, digest=self._file)
+        plot = Plot.of(self.framing, *self.size_at(self.analysis_scale))
+        return Ground(self.analysis, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic)
+
+    @property
+    def outcome(self) -> Outcome:
+        """What the regions come to."""
+        return self.cache.get((self.digest, "outcome", self.clear_key), self._put_together)
+
+    def _put_together(self) -> Outcome:
+        def keep(region: AnyRegion, compute: Callable[[], Float]) -> Float:
+            plain = region.model_copy(update={"name": "", "on": True, "how": "add"})
+            return self.cache.get((self.digest, "region", plain), compute)
+
+        return put_together(self.regions, self.ground, keep)
+
+    @property
     def clearing(self) -> Clearing:
-        """What automatic clearing found; everything is product if the stage is off."""
-        return self.cache.get((self.digest, "clearing", self.sheet.clear), self._clear)
+        """What was cleared: by itself, or as the photo's own regions have it; everything is product if the stage is off."""
+        if self.marks.clear is None:
+            return self._automatic
+        return self.cache.get((self.digest, "clearing", self.clear_key), self._cleared_by_regions)
+
+    def _cleared_by_regions(self) -> Clearing:
+        product = self.outcome.backdrop < 0.5
+        found = clear_automatically(self.evidence) if self._automatic.tolerance == 0 else self._automatic
+        return replace(found, product=product, gaps=found.gaps & ~product, surroundings=found.surroundings & ~product)
+
+    @property
+    def _automatic(self) -> Clearing:
+        return self.cache.get((self.digest, "automatic", self.sheet.clear), self._clear)
 
     def _clear(self) -> Clearing:
         shape = self.analysis.shape[:2]
@@ -274,7 +331,10 @@ class Render:
     @property
     def decisions(self) -> Decisions:
         if self._decided is None:
-            self._decided = Decisions(self.clearing.product, self.decisions_backdrop, self.evidence.shade_noise)
+            product, overlay = self.clearing.product, None
+            if self.marks.clear is not None:
+                product, overlay = self.outcome.product, self.outcome.overlay
+            self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay)
         return self._decided
 
     @property
@@ -283,7 +343,9 @@ class Render:
         d = self.decisions
         if d.solution is not None:
             return d.solution
-        return self.cache.get((self.digest, "solution", self.sheet.clear), lambda: solve_band(self.analysis, d.product, d.noise))
+        # By what it is solved for, not by the regions: a stroke laid over it leaves it as it is.
+        product = hashlib.sha256(np.packbits(d.product).tobytes()).hexdigest()
+        return self.cache.get((self.digest, "solution", product), lambda: solve_band(self.analysis, d.product, d.noise))
 
     @property
     def lift(self) -> LiftSettings:
@@ -311,7 +373,7 @@ class Render:
     @property
     def graph(self) -> GiveAndTake:
         """The give-and-take graph, after balancing and evening."""
-        key = (self.digest, "graph", self.sheet.clear, self.lift.on, self.lift.even, self.gains, self._empty_digest)
+        key = (self.digest, "graph", self.clear_key, self.lift.on, self.lift.even, self.gains, self._empty_digest)
         return self.cache.get(key, self._measure)
 
     def _measure(self) -> GiveAndTake:
@@ -336,7 +398,7 @@ class Render:
     @property
     def tone(self) -> Tone:
         """What Balance and Lift do to the photo."""
-        key = (self.digest, "tone", self.lift, self.sheet.clear, self.gains, self.white_point, self._empty_digest)
+        key = (self.digest, "tone", self.lift, self.clear_key, self.gains, self.white_point, self._empty_digest)
         return self.cache.get(key, self._tone)
 
     @property
@@ -355,9 +417,8 @@ class Render:
         strokes, scope = self.marks.lift.strokes or (), self.lift.scope
         if not self.lift.on or (scope == "photo" and not strokes):
             return None
-        crop = (self.frame and self.frame.crop) or (0.0, 0.0, 1.0, 1.0)
-        key = (self.digest, "lift mask", self.sheet.clear, scope, strokes)
-        return self.cache.get(key, lambda: lift_mask(self.solution.alpha, scope, strokes, crop))
+        key = (self.digest, "lift mask", self.clear_key, scope, strokes)
+        return self.cache.get(key, lambda: lift_mask(self.solution.alpha, scope, strokes, self.framing))
 
     def before_lift(self, light: tuple[float, float, float], region: Region) -> Float:
         """Coded values (3,), 0..1, of a light of a full-size region when it reaches the white point: balanced and evened."""
@@ -396,7 +457,7 @@ class Render:
     @property
     def box(self) -> tuple[float, float, float, float]:
         """Left, top, right, bottom of the visible product as shares of the frame."""
-        return self.cache.get((self.digest, "box", self.sheet.clear), self._find_box)
+        return self.cache.get((self.digest, "box", self.clear_key), self._find_box)
 
     def _find_box(self) -> tuple[float, float, float, float]:
         width, height = self.size_at(self.analysis_scale)
@@ -407,14 +468,49 @@ class Render:
     def cut(self, scale: float, region: Region) -> Cutout:
         """The matte and the freed colours of a region at a scale."""
         width, height = self.size_at(scale)
-        key = (self.digest, "cut", self.sheet.clear, width, height, region)
+        key = (self.digest, "cut", self.clear_key, width, height, region)
         return self.cache.get(key, lambda: self._cut(width, height, region, scale))
 
     def _cut(self, width: int, height: int, region: Region, scale: float) -> Cutout:
         photo = self.part(scale, region)
-        if photo.alpha is not None and self.sheet.clear.on:
+        if photo.alpha is not None and self.sheet.clear.on and self.marks.clear is None:
             return _given(photo)
-        return refine(self.solution, photo.pixels, (width, height), region.left, region.top)
+        cut = refine(self.solution, photo.pixels, (width, height), region.left, region.top)
+        overlay = self.decisions.overlay
+        return cut if overlay is None else self._laid_over(cut, overlay, photo.pixels, (height, width), region)
+
+    def _laid_over(self, cut: Cutout, overlay: Overlay, pixels: Coded, frame: tuple[int, int], region: Region) -> Cutout:
+        """With what regions say of coverage, asked anew at this size where they say it by pixel."""
+        small = self.decisions.backdrop.small_log_light
+        whole = Plot.of(self.framing, frame[1], frame[0])
+
+        def backdrop(at: Rows) -> Float:
+            return region_of(small, frame, *at)
+
+        def seen(at: Rows) -> Coded:
+            return pixels[at[0].start - region.top : at[0].stop - region.top, at[1].start - region.left : at[1].stop - region.left]
+
+        said: dict[int, Callable[[Rows], Float]] = {}
+        freed: dict[int, Callable[[Rows], Float]] = {}
+        printed: dict[int, Float] = {}
+        for number in np.unique(overlay.owner[overlay.owner > 0]).tolist():
+            made = self.regions[number - 1]
+            value: Callable[[Rows], Float]
+            if isinstance(made, OutlineRegion):
+                value = partial(_outlined, made, whole)
+            elif isinstance(made, ContrastRegion):
+                value = partial(_contrasted, made, seen, backdrop)
+            elif isinstance(made, InkRegion):
+                levels = self.cache.get((self.digest, "ink", made), partial(ink_levels, made, self.ground))
+                value = partial(_paper, levels, seen, backdrop)
+                if made.colour is not None:
+                    printed[number] = decode(np.array([int(made.colour[k : k + 2], 16) for k in (1, 3, 5)]) / 255)
+            else:
+                continue
+            said[number] = value if made.how == "take" else partial(_less, value)
+            if not isinstance(made, OutlineRegion):
+                freed[number] = lambda at: np.exp(np.minimum(backdrop(at), 0))
+        return lay_over(cut, overlay, pixels, frame, region.index, said, freed, printed)
 
     def toned(self, scale: float, region: Region) -> Coded:
         """The balanced and lifted photo, not cut out: coded, the dtype of the photo."""
@@ -456,6 +552,22 @@ class Render:
     def _factors(self, tone: Tone, scale: float, region: Region) -> Float:
         width, height = self.size_at(scale)
         return tone.factors((height, width), *region.index)
+
+
+def _outlined(made: OutlineRegion, whole: Plot, at: Rows) -> Float:
+    return outline(made, whole.part(*at))
+
+
+def _contrasted(made: ContrastRegion, seen: Callable[[Rows], Coded], backdrop: Callable[[Rows], Float], at: Rows) -> Float:
+    return contrast(made, seen(at), backdrop(at))
+
+
+def _paper(levels: tuple[float, float], seen: Callable[[Rows], Coded], backdrop: Callable[[Rows], Float], at: Rows) -> Float:
+    return paper_share(seen(at), backdrop(at), levels)
+
+
+def _less(value: Callable[[Rows], Float], at: Rows) -> Float:
+    return 1 - value(at)
 
 
 def _given(photo: Picture) -> Cutout:

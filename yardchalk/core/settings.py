@@ -9,16 +9,13 @@ import re
 from importlib.resources import files
 from itertools import pairwise
 from pathlib import Path
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar, get_args
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, Field, ValidationError, model_validator
 
+from yardchalk.core.clear_settings import AnyRegion, ClearMarks
 from yardchalk.core.errors import BadSettings
-
-
-class _Settings(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
+from yardchalk.core.settings_base import Settings, Share, Stroke
 
 WhitePoint = Annotated[int, Field(ge=128, le=255)]
 BlackPoint = Annotated[int, Field(ge=0, le=100)]
@@ -36,19 +33,19 @@ def _rising(points: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
 Curve = Annotated[tuple[tuple[Level, Level], ...], Field(max_length=8), AfterValidator(_rising)]
 
 
-class FrameSettings(_Settings):
+class FrameSettings(Settings):
     """Which part of a photo is looked at, where the photo has no frame of its own."""
 
     crop: Literal["none", "set"] = Field("none", description="Whether paper edges, stands and other surfaces are left out.")
 
 
-class BalanceSettings(_Settings):
+class BalanceSettings(Settings):
     """Which light counts as white."""
 
     neutral: Literal["as-shot", "backdrop"] = Field("as-shot", description="Leave the colours as they came, or make the backdrop neutral.")
 
 
-class LiftSettings(_Settings):
+class LiftSettings(Settings):
     """Tone: push the backdrop towards white."""
 
     on: bool = Field(True, description="Whether the stage acts at all.")
@@ -66,13 +63,13 @@ class LiftSettings(_Settings):
     scope: Literal["photo", "backdrop"] = Field("photo", description="Whether the product's tones move too.")
 
 
-class ClearSettings(_Settings):
+class ClearSettings(Settings):
     """Which pixels are backdrop."""
 
     on: bool = Field(True, description="Whether the backdrop is cleared; off keeps the whole photo.")
 
 
-class EdgeSettings(_Settings):
+class EdgeSettings(Settings):
     """The matte in the band along the border."""
 
     page_true: bool = Field(
@@ -80,13 +77,13 @@ class EdgeSettings(_Settings):
     )
 
 
-class PlaceSettings(_Settings):
+class PlaceSettings(Settings):
     """What lies behind the product."""
 
     background: Literal["spec", "white", "transparent"] = Field("spec", description="Take it from the listing spec, or insist.")
 
 
-class RunSheet(_Settings):
+class RunSheet(Settings):
     """The settings of all stages, with nothing in them that fits one photo only."""
 
     format: Literal["yardchalk-run-sheet/1"] = "yardchalk-run-sheet/1"
@@ -102,10 +99,7 @@ class RunSheet(_Settings):
     place: PlaceSettings = PlaceSettings()
 
 
-Share = Annotated[float, Field(ge=0, le=1)]
-
-
-class FrameMarks(_Settings):
+class FrameMarks(Settings):
     """Which part of the photo is looked at."""
 
     turns: int = Field(0, ge=0, le=3, description="Quarter turns clockwise.")
@@ -121,7 +115,7 @@ class FrameMarks(_Settings):
         return self
 
 
-class BalanceMarks(_Settings):
+class BalanceMarks(Settings):
     """This photo's own balance: gains on linear light with green left alone, or the temperature and tint of its light."""
 
     red: Gain | None = Field(None, description="Gain on red, 0.1 to 10.")
@@ -137,15 +131,7 @@ class BalanceMarks(_Settings):
         return self
 
 
-class Stroke(_Settings):
-    """A stroke of a brush that says where Lift acts, in shares of the frame before its crop."""
-
-    adds: bool = Field(True, description="Whether Lift acts there, or does not.")
-    size: float = Field(ge=0.002, le=0.5, description="Width of the brush, share of the frame's longer side.")
-    points: tuple[tuple[Share, Share], ...] = Field(min_length=1, max_length=400, description="x, y.")
-
-
-class LiftMarks(_Settings):
+class LiftMarks(Settings):
     """This photo's own tones; what is left out is as the run sheet has it."""
 
     even: float | None = Field(None, ge=0, le=1, description="Strength of Even light.")
@@ -154,22 +140,23 @@ class LiftMarks(_Settings):
     mid: Mid | None = None
     curve: Curve | None = None
     scope: Literal["photo", "backdrop"] | None = None
-    strokes: tuple[Stroke, ...] | None = Field(None, max_length=60, description="Where Lift acts or not, painted; later ones win.")
+    strokes: tuple[Stroke, ...] | None = Field(None, max_length=60, description="Where Lift acts (adds) or not, painted; later ones win.")
 
 
-class Marks(_Settings):
+class Marks(Settings):
     """What belongs to one photo: its departures from the run sheet."""
 
     frame: FrameMarks | None = Field(None, description="The whole photo, if left out.")
     balance: BalanceMarks | None = Field(None, description="As the run sheet has it, if left out.")
     lift: LiftMarks = LiftMarks()
+    clear: ClearMarks | None = Field(None, description="Regions that say what is backdrop; as the run sheet has it, if left out.")
 
     def as_kept(self) -> dict[str, Any]:
         """Just what departs from the run sheet, for JSON."""
         return self.model_dump(mode="json", exclude_none=True, exclude_defaults=True)
 
 
-class Limits(_Settings):
+class Limits(Settings):
     """What the checks let pass."""
 
     white_level: int = Field(255, ge=200, le=255, description="Every channel of a backdrop pixel must reach this level.")
@@ -182,12 +169,12 @@ class Limits(_Settings):
     margin_error: float = Field(0.5, ge=0, le=10, description="How far fill and centring may be off, % of the canvas.")
 
 
-class Canvas(_Settings):
+class Canvas(Settings):
     width: int = Field(ge=16, le=20000, description="px")
     height: int = Field(ge=16, le=20000, description="px")
 
 
-class ListingSpec(_Settings):
+class ListingSpec(Settings):
     """What a listing channel asks for."""
 
     format: Literal["yardchalk-listing-spec/1"] = "yardchalk-listing-spec/1"
@@ -207,6 +194,7 @@ class ListingSpec(_Settings):
 
 
 _KINDS = {"int", "float", "bool", "str", "tuple", "body", "query", "path"}
+_KINDS |= {get_args(kind.model_fields["kind"].annotation)[0] for kind in get_args(get_args(AnyRegion)[0])}
 _Model = TypeVar("_Model", RunSheet, ListingSpec, Marks)
 
 

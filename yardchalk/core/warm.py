@@ -9,7 +9,8 @@ import numpy as np
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.deliver import produce
 from yardchalk.core.render import Card, Region, Render
-from yardchalk.core.settings import LiftMarks, Marks, Stroke, load_sheet, load_spec
+from yardchalk.core.settings import LiftMarks, Marks, load_sheet, load_spec
+from yardchalk.core.settings_base import Stroke
 from yardchalk.core.views import View, view
 
 _LOOKS: tuple[tuple[View, Card], ...] = (("clip", "white"), ("reach", "white"), ("picture", "white"), ("picture", "checks"))

@@ -4,6 +4,7 @@ import hashlib
 import io
 import time
 import zipfile
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -13,14 +14,15 @@ from yardchalk.core.codecs import encode_preview
 from yardchalk.core.deliver import produce
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.render import Decisions, Render
-from yardchalk.core.settings import Marks, RunSheet, load_sheet, load_spec
+from yardchalk.core.settings import Marks, load_sheet, load_spec
+from yardchalk.core.stages.clear.region_list import Overlay
 from yardchalk.core.stages.edge.band import Solution
 from yardchalk.store import queries
 from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio, announce
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "2"
+ENGINE = "3"
 
 
 def run_key(photo: queries.Row, sheet: str, spec: str, empty: str | None) -> str:
@@ -129,7 +131,7 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
         empty=studio.files.get(photo["empty"]) if photo["empty"] else None,
     )
     result = produce(render, spec)
-    keep_decisions(studio.files, render.digest, sheet, render.decisions, render.solution)
+    keep_decisions(studio.files, render)
     return {
         "verdict": result.verdict,
         "findings": [finding.model_dump(mode="json") for finding in result.findings],
@@ -142,18 +144,22 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
     }
 
 
-def _decisions_key(digest: str, sheet: RunSheet) -> str:
-    return f"decisions {ENGINE} {digest} {sheet.clear.model_dump_json()}"
+def _decisions_key(render: Render) -> str:
+    own = "" if render.marks.clear is None else render.marks.clear.model_dump_json()
+    return f"decisions {ENGINE} {render.digest} {render.sheet.clear.model_dump_json()} {own}"
 
 
-def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Decisions, solution: Solution) -> None:
+def keep_decisions(files: FileStore, render: Render) -> None:
     """Keep what was decided, so that the bench opens without deciding again."""
+    decided, solution = render.decisions, render.solution
     out = io.BytesIO()
     b = decided.backdrop
     # Outside the band and the ring round it a solution is nothing but 0 and 1.
     at = np.flatnonzero(solution.index)
     listed = np.column_stack([solution.low, solution.high, solution.front, solution.behind])[solution.index.ravel()[at] - 1]
-    np.savez(
+    # Most of an overlay is one value.
+    save: Callable[..., None] = np.savez if decided.overlay is None else np.savez_compressed
+    save(
         out,
         product=np.packbits(decided.product),
         shape=np.array(decided.product.shape),
@@ -165,13 +171,14 @@ def keep_decisions(files: FileStore, digest: str, sheet: RunSheet, decided: Deci
         at=at.astype(np.uint32),
         alpha=solution.alpha.ravel()[at].astype(np.float16),
         listed=listed.astype(np.float16),
+        **({} if decided.overlay is None else {f"overlay_{name}": values for name, values in vars(decided.overlay).items()}),
     )
-    files.put_derived(_decisions_key(digest, sheet), out.getvalue())
+    files.put_derived(_decisions_key(render), out.getvalue())
 
 
-def known_decisions(files: FileStore, digest: str, sheet: RunSheet) -> Decisions | None:
+def known_decisions(files: FileStore, render: Render) -> Decisions | None:
     """What was decided for this photo under these clearing settings, if it was kept and can be read."""
-    data = files.get_derived(_decisions_key(digest, sheet))
+    data = files.get_derived(_decisions_key(render))
     if data is None:
         return None
     try:
@@ -185,6 +192,7 @@ def known_decisions(files: FileStore, digest: str, sheet: RunSheet) -> Decisions
         alpha[at], index[at] = kept["alpha"], np.arange(1, at.size + 1)
         lists = [np.ascontiguousarray(listed[:, columns]) for columns in (np.s_[2:6], np.s_[6:10], 0, 1)]
         solution = Solution(alpha.reshape(h, w), index.reshape(h, w), *lists)
-        return Decisions(product.astype(bool), model, noise, solution)
+        laid = {name.removeprefix("overlay_"): kept[name] for name in kept.files if name.startswith("overlay_")}
+        return Decisions(product.astype(bool), model, noise, solution, Overlay(**laid) if laid else None)
     except (ValueError, KeyError, OSError, IndexError, zipfile.BadZipFile):
         return None

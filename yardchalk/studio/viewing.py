@@ -119,14 +119,16 @@ class Viewing:
         data = self.cache.get((subject.digest, "file"), lambda: self.files.get(subject.digest))
         empty = subject.empty and self.cache.get((subject.empty, "file"), lambda: self.files.get(subject.empty or ""))
         render = Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, digest=subject.digest, empty=empty or None)
-        render.adopt(self.cache.get((render.digest, "decided", subject.sheet.clear), lambda: self._decide(render)))
+        render.adopt(self.cache.get((render.digest, "decided", render.clear_key), lambda: self._decide(render)))
         return render
 
     def _decide(self, render: Render) -> Decisions:
-        known = known_decisions(self.files, render.digest, render.sheet)
+        known = known_decisions(self.files, render)
         if known is None:
             known = replace(render.decisions, solution=render.solution)
-            keep_decisions(self.files, render.digest, render.sheet, known, render.solution)
+            # What a person is still changing is not worth keeping; a run keeps it once it stands.
+            if render.marks.clear is None:
+                keep_decisions(self.files, render)
         return known
 
 

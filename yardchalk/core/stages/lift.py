@@ -5,6 +5,7 @@ white point w maps level w to 255.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,8 +15,10 @@ from pydantic import BaseModel
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Coded, Float, Mask, codes_of_light, darkest, decode, encode, light_of_codes, linear_table, open_peak, top
 from yardchalk.core.compiled import compiled
-from yardchalk.core.settings import Stroke
+from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.balance import Gains
+from yardchalk.core.stages.frame import Framing
+from yardchalk.core.stages.plot import Plot
 
 _LEVELS = np.arange(128, 256)  # the white points that the graph is drawn for
 STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
@@ -82,7 +85,7 @@ class Tone:
         return np.ones((1, 1), np.float32) if self.evening is None else region_of(self.evening, frame, rows, columns)
 
 
-def region_of(small: Float, frame: tuple[int, int], rows: slice, columns: slice) -> Float:
+def region_of(small: NDArray[Any], frame: tuple[int, int], rows: slice, columns: slice) -> Float:
     """A region of a frame (height, width) at any scale, (rows, columns), of a map over the whole frame at low resolution."""
     h, w = frame
     sy, sx = small.shape[0] / h, small.shape[1] / w
@@ -124,7 +127,7 @@ def _curved(coded: NDArray[np.float64], points: tuple[tuple[int, int], ...]) -> 
     return np.clip(PchipInterpolator(x, y)(np.clip(coded, 0, 1)), 0, 1)
 
 
-def lift_mask(alpha: Float, scope: str, strokes: tuple[Stroke, ...], whole: tuple[float, float, float, float]) -> Float:
+def lift_mask(alpha: Float, scope: str, strokes: tuple[Stroke, ...], framing: Framing) -> Float:
     """Where Lift acts: 0..1, at a low resolution over the whole frame.
 
     Hard where it was painted, but soft round the product, so that no step shows beside it.
@@ -135,8 +138,8 @@ def lift_mask(alpha: Float, scope: str, strokes: tuple[Stroke, ...], whole: tupl
         Coverage on the analysis picture.
     scope : "photo" or "backdrop"
         Where it acts before anything is painted.
-    strokes : painted, in shares of the frame before its crop.
-    whole : left, top, right, bottom of the frame in that one, shares.
+    strokes : painted; later ones win.
+    framing : of the photo, to put them in their place.
     """
     h, w = alpha.shape
     s = _MASK_SIDE / max(h, w)
@@ -145,17 +148,9 @@ def lift_mask(alpha: Float, scope: str, strokes: tuple[Stroke, ...], whole: tupl
     out = cv2.distanceTransform((covered < 0.5).astype(np.uint8), cv2.DIST_L2, 5)
     inside = cv2.distanceTransform((covered >= 0.5).astype(np.uint8), cv2.DIST_L2, 5)
     mask = np.ones(covered.shape, np.float32) if scope == "photo" else np.clip(out / _SOFT_BORDER, 0, 1)
-    left, top, right, bottom = whole
-    longest = max(size[0] / (right - left), size[1] / (bottom - top))
+    plot = Plot.of(framing, *size)
     for stroke in strokes:
-        points = np.array([((x - left) / (right - left) * size[0], (y - top) / (bottom - top) * size[1]) for x, y in stroke.points])
-        drawn = np.zeros(mask.shape, np.uint8)
-        at = np.round(points * 16).astype(np.int32)
-        width = max(1, round(stroke.size * longest))
-        cv2.polylines(drawn, [at], False, 255, width, cv2.LINE_AA, 4)
-        for x, y in points:
-            cv2.circle(drawn, (round(x * 16), round(y * 16)), round(width * 8), 255, -1, cv2.LINE_AA, 4)
-        painted = drawn / np.float32(255)
+        painted = plot.brushed(stroke.points, plot.length(stroke.size)) / np.float32(255)
         mask = np.maximum(mask, painted) if stroke.adds else np.minimum(mask, 1 - painted)
     if strokes:
         near = np.exp(-(out + inside) / _SOFT_BORDER)

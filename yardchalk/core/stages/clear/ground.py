@@ -1,0 +1,72 @@
+"""What regions are decided on: the analysis picture, its colours, and what is known of the backdrop."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.backdrop import BackdropModel
+from yardchalk.core.colour import Float, Mask, to_linear
+from yardchalk.core.stages.clear.automatic import Clearing
+from yardchalk.core.stages.clear.evidence import Evidence
+from yardchalk.core.stages.plot import Plot
+
+_SMOOTH = 1.0  # px; the noise of single pixels is no difference in colour
+
+
+@dataclass(frozen=True)
+class Ground:
+    """The analysis picture and what is known of it; what takes long is found when it is first asked for.
+
+    Attributes
+    ----------
+    pixels : uint8, shape (h, w, 3)
+        The analysis picture.
+    backdrop : the backdrop model.
+    plot : puts places of the upright photo on it.
+    """
+
+    pixels: NDArray[np.uint8]
+    backdrop: BackdropModel
+    plot: Plot
+    _evidence: Callable[[], Evidence]
+    _clearing: Callable[[], Clearing]
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self.plot.height, self.plot.width
+
+    @property
+    def evidence(self) -> Evidence:
+        return self._evidence()
+
+    @property
+    def clearing(self) -> Clearing:
+        """What automatic clearing finds."""
+        return self._clearing()
+
+    @cached_property
+    def lab(self) -> Float:
+        """CIELAB (D65) of the picture, lightly smoothed: float32 (h, w, 3)."""
+        return _lab(to_linear(self.pixels))
+
+    @cached_property
+    def evened_lab(self) -> Float:
+        """The same of the picture evened by the backdrop model, as bright on the whole as it was."""
+        light = self.backdrop.light(self.plot.width, self.plot.height)
+        evened = to_linear(self.pixels)
+        np.multiply(evened, np.array(self.backdrop.mean_light, np.float32), out=evened)
+        np.divide(evened, np.maximum(light, np.float32(1e-3)), out=evened)
+        return _lab(evened)
+
+    def mask_of(self, places: Sequence[Sequence[float]]) -> Mask:
+        """Inside of a loop, bool (h, w)."""
+        return self.plot.filled([places]) > 0.5
+
+
+def _lab(light: Float) -> Float:
+    lab = cv2.cvtColor(light, cv2.COLOR_LRGB2Lab)
+    return cv2.GaussianBlur(lab, (0, 0), _SMOOTH).astype(np.float32, copy=False)

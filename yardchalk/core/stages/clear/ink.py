@@ -1,0 +1,52 @@
+"""Ink on paper: density, the logarithm of paper over ink, becomes opacity, so that texture and translucency stay."""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.clear_settings import InkRegion
+from yardchalk.core.colour import Float, linear_table, top
+from yardchalk.core.stages.clear.ground import Ground
+
+_FLOOR_SPREADS = 3.5
+_LEAST_FLOOR, _MOST_FLOOR = 0.02, 0.5
+_FULL_QUANTILE = 0.9  # of the density of what is plainly ink
+
+
+def density(pixels: NDArray[np.uint8] | NDArray[np.uint16], log_light: Float) -> Float:
+    """Density -log10(C / B) of the densest channel: float32 (h, w), from coded (h, w, 3) and the paper's log light there."""
+    light = np.maximum(linear_table(top(pixels.dtype) + 1)[pixels], np.float32(3e-3))
+    return ((np.minimum(log_light, 0) - np.log(light)) / np.float32(np.log(10))).max(-1).astype(np.float32)
+
+
+def ink_levels(region: InkRegion, ground: Ground) -> tuple[float, float]:
+    """Floor and full density in force; what is left to be measured is measured on the analysis picture.
+
+    The floor lies over the paper's own spread. Full is what most of the solid ink reaches: between the floor and the
+    densest, the ink's share is found by Otsu's threshold.
+    """
+    floor, full = region.floor, region.full
+    if floor != "auto" and full != "auto":
+        return floor, full
+    thick = density(ground.pixels, ground.backdrop.log_light(ground.plot.width, ground.plot.height))
+    if floor == "auto":
+        paper = thick[thick < np.median(thick) + 0.1]
+        middle = float(np.median(paper))
+        spread = 1.48 * float(np.median(np.abs(paper - middle)))
+        floor = float(np.clip(middle + _FLOOR_SPREADS * spread, _LEAST_FLOOR, _MOST_FLOOR))
+    if full == "auto":
+        some = thick[thick > floor]
+        if some.size:
+            top_level = float(some.max())
+            level, _ = cv2.threshold((some / top_level * 255).astype(np.uint8)[None], 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+            full = float(np.quantile(some[some >= min(level / 255, 0.98) * top_level], _FULL_QUANTILE))
+        else:
+            full = 1.0
+    return round(floor, 3), round(max(full, floor + 0.02), 3)
+
+
+def paper_share(pixels: NDArray[np.uint8] | NDArray[np.uint16], log_light: Float, levels: tuple[float, float]) -> Float:
+    """How far pixels (h, w, 3) are paper, 0..1: one less the ink's opacity."""
+    floor, full = levels
+    out: Float = 1 - np.clip((density(pixels, log_light) - np.float32(floor)) / np.float32(full - floor), 0, 1)
+    return out

@@ -1,0 +1,246 @@
+"""The ordered list of regions, put together to what is backdrop.
+
+Values are 0..1, 1 is backdrop. A region that adds takes the greater of what was and what it says, one that takes away the
+lesser of what was and what it leaves, one that intersects the lesser of both: the union, difference and intersection of
+fuzzy sets (Zadeh, "Fuzzy sets", Information and Control 8, 1965).
+
+Two things come of it. Regions that *find* a border (automatic, spread, box …) give the product whose border the band
+then solves. Regions that *say* coverage (chalk, drawn outlines, contrast maps, ink, soft spreads) are laid over the solved
+matte as they are: alpha' = scale * alpha + offset. Where one says it per pixel of the photo, it is asked again at the
+size that is rendered, so that it is as sharp there as the photo.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.clear_settings import (
+    AnyRegion,
+    AutomaticRegion,
+    BoxRegion,
+    ContrastRegion,
+    FamilyRegion,
+    GapsRegion,
+    How,
+    InkRegion,
+    OutlineRegion,
+    SpreadRegion,
+    StrokesRegion,
+)
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.errors import YardError
+from yardchalk.core.stages.clear.box import box
+from yardchalk.core.stages.clear.contrast import contrast
+from yardchalk.core.stages.clear.family import family
+from yardchalk.core.stages.clear.gaps import gaps
+from yardchalk.core.stages.clear.ground import Ground
+from yardchalk.core.stages.clear.ink import ink_levels, paper_share
+from yardchalk.core.stages.clear.outline import outline
+from yardchalk.core.stages.clear.spread import spread
+from yardchalk.core.stages.clear.strokes import stroke_weight
+
+_NEAR = 10  # px of the analysis picture; as far as the band reaches round a border
+_FLANK = 3  # px; a found border may lie this far inside the product's true one
+_WHOLE = np.uint8(255)
+Keep = Callable[[AnyRegion, Callable[[], Float]], Float]
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """What is laid over the solved matte: alpha' = scale * alpha + offset, then guarded strokes; uint8 (h, w), 255 is 1.
+
+    Attributes
+    ----------
+    scale, offset : by analysis pixel.
+    owner : uint8
+        One more than the place in the list of the region that says the coverage anew at every scale; 0 for none.
+    chalk, rub : weight of guarded strokes, which act only on what is nearly kept or nearly dropped.
+    """
+
+    scale: NDArray[np.uint8]
+    offset: NDArray[np.uint8]
+    owner: NDArray[np.uint8]
+    chalk: NDArray[np.uint8]
+    rub: NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What the list comes to, on the analysis picture.
+
+    Attributes
+    ----------
+    backdrop : float32, shape (h, w)
+        0..1, what all regions together say.
+    product : bool, shape (h, w)
+        Whose border is to be solved.
+    overlay : what is laid over the solved matte; None if nothing is.
+    shares : by region, what it says of the frame by itself, 0..1; None if it is off or failed.
+    troubles : by region, what was wrong with it; it was left out then.
+    """
+
+    backdrop: Float
+    product: Mask
+    overlay: Overlay | None
+    shares: list[float | None] = field(default_factory=list)
+    troubles: list[str | None] = field(default_factory=list)
+
+
+def union(a: Float, b: Float) -> Float:
+    return np.maximum(a, b)
+
+
+def without(a: Float, b: Float) -> Float:
+    return np.minimum(a, 1 - b)
+
+
+def intersection(a: Float, b: Float) -> Float:
+    return np.minimum(a, b)
+
+
+COMBINE: dict[How, Callable[[Float, Float], Float]] = {"add": union, "take": without, "intersect": intersection}
+
+
+def finds(region: AnyRegion) -> bool:
+    """Whether the region finds a border that is then solved, rather than saying coverage."""
+    if isinstance(region, SpreadRegion | FamilyRegion):
+        return region.softness == 0
+    if isinstance(region, OutlineRegion):
+        return region.edge == "found"
+    if isinstance(region, ContrastRegion):
+        return region.level is not None
+    return not isinstance(region, StrokesRegion | InkRegion)
+
+
+def says_at_every_scale(region: AnyRegion) -> bool:
+    return not finds(region) and isinstance(region, OutlineRegion | ContrastRegion | InkRegion)
+
+
+def value_of(region: AnyRegion, ground: Ground, before: Float) -> Float:
+    """What a region by itself says is backdrop, 0..1, on the analysis picture; `before` is what those before it say."""
+    if isinstance(region, AutomaticRegion):
+        return (~ground.clearing.product).astype(np.float32)
+    if isinstance(region, SpreadRegion):
+        return spread(region, ground)
+    if isinstance(region, FamilyRegion):
+        return family(region, ground)
+    if isinstance(region, BoxRegion):
+        return box(region, ground)
+    if isinstance(region, OutlineRegion):
+        return outline(region, ground.plot)
+    if isinstance(region, GapsRegion):
+        return gaps(region, ground, before > 0.5)
+    log_light = ground.backdrop.log_light(ground.plot.width, ground.plot.height)
+    if isinstance(region, ContrastRegion):
+        return contrast(region, ground.pixels, log_light)
+    if isinstance(region, InkRegion):
+        return paper_share(ground.pixels, log_light, ink_levels(region, ground))
+    raise TypeError(type(region))
+
+
+def put_together(regions: Sequence[AnyRegion], ground: Ground, keep: Keep = lambda region, compute: compute()) -> Outcome:
+    """What the regions together say; `keep` may give back what a region said before, since that hangs on the photo alone.
+
+    A region that cannot be worked out, because its place lies outside the frame, is left out and says why.
+    """
+    state = _State(ground)
+    shares: list[float | None] = []
+    troubles: list[str | None] = []
+    for number, region in enumerate(regions):
+        share, trouble = None, None
+        if region.on:
+            try:
+                share = state.strokes(region) if isinstance(region, StrokesRegion) else state.region(number, region, keep)
+            except YardError as error:
+                trouble = error.message
+        shares.append(share)
+        troubles.append(trouble)
+    return Outcome(state.backdrop, state.product(regions), state.overlay, shares, troubles)
+
+
+class _State:
+    """What the list says so far."""
+
+    def __init__(self, ground: Ground) -> None:
+        self.ground = ground
+        self.backdrop = np.zeros(ground.shape, np.float32)
+        self.found = np.zeros(ground.shape, np.float32)
+        self.overlay: Overlay | None = None
+
+    def product(self, regions: Sequence[AnyRegion]) -> Mask:
+        product = self.found < 0.5
+        others = [region for region in regions if region.on and finds(region) and not isinstance(region, AutomaticRegion | GapsRegion)]
+        if not others or product.all() or not product.any():
+            return product
+        # What automatic clearing finds has the outer flank of the border with it, which the band wants; give it to all.
+        size = 2 * _FLANK + 1
+        kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
+        grown: Mask = cv2.dilate(product.view(np.uint8), kernel) > 0
+        return grown
+
+    def region(self, number: int, region: AnyRegion, keep: Keep) -> float:
+        # Gaps hang on what is kept so far; all else on the photo alone.
+        value = (
+            value_of(region, self.ground, self.backdrop)
+            if isinstance(region, GapsRegion)
+            else keep(region, lambda: value_of(region, self.ground, self.backdrop))
+        )
+        combined = COMBINE[region.how](self.backdrop, value)
+        if finds(region):
+            if self.overlay is not None:
+                _forget(self.overlay, combined != self.backdrop)
+            self.found = COMBINE[region.how](self.found, value)
+        else:
+            said = combined != self.backdrop
+            # Where it agrees with what was, it still has its say along its own border.
+            proposal = value if region.how != "take" else 1 - value
+            said |= (proposal == combined) & _near_border(value)
+            o = self._overlay()
+            _forget(o, said)
+            o.scale[said] = 0
+            o.offset[said] = np.round((1 - combined[said]) * 255)
+            o.owner[said] = number + 1 if says_at_every_scale(region) else 0
+        self.backdrop = combined
+        return float(value.mean())
+
+    def strokes(self, region: StrokesRegion) -> float:
+        o = self._overlay()
+        touched = np.zeros(self.ground.shape, bool)
+        for stroke in region.strokes:
+            at, weight = stroke_weight(stroke, self.ground)
+            touched[at] |= weight > 0.5
+            if stroke.guard:
+                kind = o.chalk if stroke.keeps else o.rub
+                kind[at] = np.maximum(kind[at], np.round(weight * 255).astype(np.uint8))
+                continue
+            left = 1 - weight
+            o.scale[at] = np.round(o.scale[at] * left)
+            o.offset[at] = np.round(o.offset[at] * left + (weight * 255 if stroke.keeps else 0))
+            o.owner[at][weight > 0.004] = 0
+            goal = np.float32(0 if stroke.keeps else 1)
+            self.backdrop[at] = self.backdrop[at] * left + goal * weight
+        return float(touched.mean())
+
+    def _overlay(self) -> Overlay:
+        if self.overlay is None:
+            none = [np.zeros(self.ground.shape, np.uint8) for _ in range(4)]
+            self.overlay = Overlay(np.full(self.ground.shape, _WHOLE), *none)
+        return self.overlay
+
+
+def _forget(overlay: Overlay, at: Mask) -> None:
+    """Nothing is laid over there any more: a later region has another word."""
+    overlay.scale[at] = _WHOLE
+    for values in (overlay.offset, overlay.owner, overlay.chalk, overlay.rub):
+        values[at] = 0
+
+
+def _near_border(value: Float) -> Mask:
+    """Within reach of where a region changes from backdrop to product."""
+    inside = (value > 0.5).view(np.uint8)
+    kernel = np.ones((2 * _NEAR + 1, 2 * _NEAR + 1), np.uint8)
+    out: Mask = cv2.dilate(inside, kernel) != cv2.erode(inside, kernel)
+    return out
