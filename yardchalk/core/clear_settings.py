@@ -29,13 +29,13 @@ class RegionSettings(Settings):
 class AutomaticRegion(RegionSettings):
     """What the backdrop model and the steps of the picture say."""
 
-    kind: Literal["automatic"] = "automatic"
+    kind: Literal["automatic"]
 
 
 class SpreadRegion(RegionSettings):
     """From touched places, what is alike within a tolerance."""
 
-    kind: Literal["spread"] = "spread"
+    kind: Literal["spread"]
     points: tuple[Place, ...] = Field(min_length=1, max_length=40, description="Touched places.")
     tolerance: Tolerance = Field(8.0, description="How far, in CIELAB, from the touched colours. 0 to 60.")
     by: Literal["all", "lightness", "hue"] = Field("all", description="L*, a* and b*; or L* alone; or a* and b*.")
@@ -57,7 +57,7 @@ class SpreadRegion(RegionSettings):
 class FamilyRegion(RegionSettings):
     """The colours of several samples, as a family."""
 
-    kind: Literal["family"] = "family"
+    kind: Literal["family"]
     samples: tuple[Stroke, ...] = Field(min_length=1, max_length=60, description="Strokes over colours that belong or do not.")
     reach: float = Field(3.0, ge=0.5, le=12, description="How far from the samples, in their own spreads. 0.5 to 12.")
     softness: float = Field(0.0, ge=0, le=6, description="Over how many spreads it fades out.")
@@ -73,7 +73,7 @@ class FamilyRegion(RegionSettings):
 class BoxRegion(RegionSettings):
     """All that lies outside the product found in a rough box or loop."""
 
-    kind: Literal["box"] = "box"
+    kind: Literal["box"]
     loop: Loop = Field(description="Round the product; a box has four places.")
     strokes: tuple[Stroke, ...] = Field((), max_length=60, description="What is product (adds) or not, painted.")
 
@@ -94,7 +94,7 @@ class Knot(Settings):
 class OutlineRegion(RegionSettings):
     """Inside or outside of drawn outlines, exactly as drawn."""
 
-    kind: Literal["outline"] = "outline"
+    kind: Literal["outline"]
     paths: tuple[Annotated[tuple[Knot, ...], Field(min_length=2, max_length=600)], ...] = Field(min_length=1, max_length=200)
     backdrop: Literal["outside", "inside"] = Field("outside", description="Which side is backdrop.")
     softness: float = Field(0.0, ge=0, le=0.1, description="Width over which it fades out, share of the longer side.")
@@ -125,7 +125,7 @@ class BrushStroke(Settings):
 class StrokesRegion(RegionSettings):
     """Chalk and Rub: kept and dropped by hand; what is painted is exactly what comes."""
 
-    kind: Literal["strokes"] = "strokes"
+    kind: Literal["strokes"]
     strokes: tuple[BrushStroke, ...] = Field(max_length=400)
 
 
@@ -163,7 +163,7 @@ class KeptMap(Settings):
 class ContrastRegion(RegionSettings):
     """A contrast map as the matte, or what lies over a level of it."""
 
-    kind: Literal["contrast"] = "contrast"
+    kind: Literal["contrast"]
     map: ContrastMap = ContrastMap()
     level: Share | None = Field(None, description="Backdrop is what reaches this level; left out, the map itself is the matte.")
     hints: tuple[Stroke, ...] = Field((), max_length=60, description="Marked product (adds) and backdrop, to measure separation by.")
@@ -173,7 +173,7 @@ class ContrastRegion(RegionSettings):
 class InkRegion(RegionSettings):
     """Ink on paper: its density becomes opacity, its texture stays."""
 
-    kind: Literal["ink"] = "ink"
+    kind: Literal["ink"]
     floor: float | Literal["auto"] = Field("auto", description="Density up to which it is paper or pencil; auto measures the paper.")
     full: float | Literal["auto"] = Field("auto", description="Density from which it covers wholly; auto takes the densest ink.")
     colour: str | None = Field(None, pattern="^#[0-9a-f]{6}$", description="Print it in this colour; left out, its own.")
@@ -191,7 +191,7 @@ class InkRegion(RegionSettings):
 class GapsRegion(RegionSettings):
     """Places inside the product where the backdrop shows."""
 
-    kind: Literal["gaps"] = "gaps"
+    kind: Literal["gaps"]
     points: tuple[Place, ...] | None = Field(None, max_length=400, description="A place in each; left out, the sure ones.")
 
 

@@ -224,8 +224,12 @@ class Render:
 
     def photo(self, scale: float) -> Picture:
         """The whole framed photo at a scale (1 is full size), as it came in."""
+        return self.part(scale, self.whole(scale))
+
+    def whole(self, scale: float) -> Region:
+        """All of the framed photo at a scale."""
         width, height = self.size_at(scale)
-        return self.part(scale, Region(0, height, 0, width))
+        return Region(0, height, 0, width)
 
     def part(self, scale: float, region: Region) -> Picture:
         """A region of the photo at a scale, as it came in: exactly that part of the whole."""
@@ -272,7 +276,7 @@ class Render:
         """The regions in force: the photo's own, or what the run sheet makes of it."""
         if self.marks.clear is not None:
             return self.marks.clear.regions
-        return (AutomaticRegion(on=self.sheet.clear.on),)
+        return (AutomaticRegion(kind="automatic", on=self.sheet.clear.on),)
 
     @property
     def ground(self) -> Ground:
@@ -460,8 +464,7 @@ class Render:
         return self.cache.get((self.digest, "box", self.clear_key), self._find_box)
 
     def _find_box(self) -> tuple[float, float, float, float]:
-        width, height = self.size_at(self.analysis_scale)
-        return product_box(self.cut(self.analysis_scale, Region(0, height, 0, width)).alpha)
+        return product_box(self.cut(self.analysis_scale, self.whole(self.analysis_scale)).alpha)
 
     # Regions --------------------------------------------------------------------------------------------------------
 
@@ -501,8 +504,7 @@ class Render:
             elif isinstance(made, ContrastRegion):
                 value = partial(_contrasted, made, seen, backdrop)
             elif isinstance(made, InkRegion):
-                levels = self.cache.get((self.digest, "ink", made), partial(ink_levels, made, self.ground))
-                value = partial(_paper, levels, seen, backdrop)
+                value = partial(_paper, self.ink_levels(made), seen, backdrop)
                 if made.colour is not None:
                     printed[number] = decode(np.array([int(made.colour[k : k + 2], 16) for k in (1, 3, 5)]) / 255)
             else:
@@ -544,6 +546,21 @@ class Render:
         """How far Lift acts on each pixel of a region, 0..1: float32 (h, w)."""
         mask = self.lift_mask
         return np.ones(region.shape, np.float32) if mask is None else self._region_of(mask, scale, region)
+
+    def contrast_map(self, scale: float, region: Region) -> Float:
+        """What the last region with a contrast map or ink says of a part, 0..1, 1 is backdrop; the backdrop distance without one."""
+        made = next(
+            (r for r in reversed(self.regions) if r.on and isinstance(r, ContrastRegion | InkRegion)), ContrastRegion(kind="contrast")
+        )
+        pixels = self.part(scale, region).pixels
+        log_light = self._region_of(self.decisions_backdrop.small_log_light, scale, region)
+        if isinstance(made, InkRegion):
+            return paper_share(pixels, log_light, self.ink_levels(made))
+        return contrast(made.model_copy(update={"level": None}), pixels, log_light)
+
+    def ink_levels(self, made: InkRegion) -> tuple[float, float]:
+        """Floor and full density in force for a region of ink."""
+        return self.cache.get((self.digest, "ink", made.floor, made.full), lambda: ink_levels(made, self.ground))
 
     def _region_of(self, small: Float, scale: float, region: Region) -> Float:
         width, height = self.size_at(scale)

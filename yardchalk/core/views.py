@@ -11,12 +11,14 @@ from yardchalk.core.colour import Mask, darkest, newly_full, top
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render
 
-View = Literal["picture", "before", "clip", "white", "matte", "reach"]
+View = Literal["picture", "before", "clip", "white", "matte", "reach", "removed", "map"]
 # Views in which every level counts; the others may be sent through a lossy codec.
 EXACT: frozenset[View] = frozenset({"white", "matte"})
 
 _BLUE, _YELLOW, _PINK = (np.array(c, np.float32) for c in ((44, 90, 160), (236, 196, 84), (194, 56, 111)))
 _HATCH = 7  # px between the hatch's lines
+_CELL = 16  # px between pairs of strokes
+_SHOWS = 0.35  # how far what is removed shows through
 _DOT = 5  # px; an off pixel is drawn at least this wide
 
 
@@ -27,7 +29,9 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
     ----------
     name : which view
         picture: finished, on the card. before: as it came in. clip: what Lift does, before anything is cut out. white:
-        the white check. matte: coverage in greys. reach: where Lift acts, the rest hatched.
+        the white check. matte: coverage in greys. reach: where Lift acts, the rest hatched. removed: the finished picture on the
+        card with what was removed showing through, marked by strokes and a line round it. map: the contrast map or the paper's
+        share of the last region that has one.
     """
     if name == "picture":
         return _eight(render.picture(scale, region, card))
@@ -38,6 +42,11 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
         return np.repeat(grey[..., None], 3, axis=2)
     if name == "reach":
         return _reach(render, scale, region)
+    if name == "removed":
+        return _removed(render, scale, region, card)
+    if name == "map":
+        grey = np.round(render.contrast_map(scale, region) * 255).astype(np.uint8)
+        return np.repeat(grey[..., None], 3, axis=2)
     return _clip(render, scale, region) if name == "clip" else _white_check(render, scale, region)
 
 
@@ -73,6 +82,35 @@ def _reach(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     return out
 
 
+def _removed(render: Render, scale: float, region: Region, card: Card) -> NDArray[np.uint8]:
+    """What is removed shows through the card, with pairs of short chalk strokes on it and a line round it.
+
+    The strokes are light on dark and dark on light, so that they are seen on every card.
+    """
+    out = _eight(render.picture(scale, region, card)).astype(np.float32)
+    gone = 1 - render.cut(scale, region).alpha
+    photo = _eight(render.part(scale, region).pixels)
+    share = (_SHOWS * gone)[..., None]
+    out = (1 - share) * out + share * photo
+    y = np.arange(region.top, region.bottom)[:, None]
+    x = np.arange(region.left, region.right)[None]
+    # Two strokes side by side in every other cell of a lattice that is shifted from row to row.
+    row = y // _CELL
+    along = (x + (row % 2) * (_CELL // 2)) % _CELL
+    down = y % _CELL
+    slant = (along + down) % _CELL
+    stroke = ((slant == 4) | (slant == 8)) & (down > 3) & (down < 11) & (gone > 0.5)
+    light = out.mean(2) < 110
+    out[stroke & ~light] = 0.35 * out[stroke & ~light] + 0.65 * _BLUE
+    out[stroke & light] = 0.3 * out[stroke & light] + 0.7 * 235
+    removed = (gone > 0.5).view(np.uint8)
+    inner = removed - cv2.erode(removed, np.ones((3, 3), np.uint8), borderValue=1)
+    outer = cv2.dilate(removed, np.ones((3, 3), np.uint8)) - removed
+    out[inner > 0] = (255, 255, 255)
+    out[outer > 0] = _BLUE
+    return out.astype(np.uint8)
+
+
 @cache
 def _yellowed() -> NDArray[np.uint8]:
     return (0.3 * np.arange(256)[:, None] + 0.7 * _YELLOW).astype(np.uint8)[:, None]
@@ -100,8 +138,7 @@ def off_pixels(render: Render) -> NDArray[np.intp]:
 
 
 def _find_off(render: Render) -> NDArray[np.intp]:
-    width, height = render.size_at(1.0)
-    alpha = render.cut(1.0, Region(0, height, 0, width)).alpha
+    alpha = render.cut(1.0, render.whole(1.0)).alpha
     return np.argwhere(apart(alpha > 0, alpha > 0.5, round(3 / render.analysis_scale)))
 
 

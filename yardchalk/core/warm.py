@@ -8,7 +8,7 @@ import numpy as np
 
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.deliver import produce
-from yardchalk.core.render import Card, Region, Render
+from yardchalk.core.render import Card, Render
 from yardchalk.core.settings import LiftMarks, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.views import View, view
@@ -34,12 +34,11 @@ def warm_for_looking() -> None:
 
 
 def _look(render: Render) -> None:
-    width, height = render.size_at(0.5)
     marks = LiftMarks(scope="backdrop", strokes=(Stroke(size=0.2, points=((0.5, 0.5),)),))
     for lift in (LiftMarks(), marks):
         shown = Render(render.data, render.name, render.sheet, Marks(lift=lift), cache=render.cache)
         for name, card in _LOOKS:
-            view(shown, name, 0.5, Region(0, height, 0, width), card)
+            view(shown, name, 0.5, shown.whole(0.5), card)
 
 
 def _ring_on_paper() -> np.ndarray[tuple[int, ...], np.dtype[np.uint8]]:

@@ -314,6 +314,24 @@ def refusals(connection: Connection[Row], lot_id: int) -> list[Row]:
     return _all(connection, "SELECT name, reason, at FROM refusals WHERE lot_id = %s ORDER BY id DESC LIMIT 200", lot_id)
 
 
+# Regions kept for other photos ---------------------------------------------------------------------------------------
+
+
+def kept_regions(connection: Connection[Row]) -> list[Row]:
+    return _all(connection, "SELECT id, name, region FROM kept_regions ORDER BY name")
+
+
+def keep_region(connection: Connection[Row], name: str, region: Row) -> None:
+    connection.execute(
+        "INSERT INTO kept_regions (name, region) VALUES (%s, %s) ON CONFLICT (name) DO UPDATE SET region = excluded.region, at = now()",
+        (name, Jsonb(region)),
+    )
+
+
+def forget_region(connection: Connection[Row], kept_id: int) -> None:
+    connection.execute("DELETE FROM kept_regions WHERE id = %s", (kept_id,))
+
+
 # Deliveries ---------------------------------------------------------------------------------------------------------
 
 

@@ -1,6 +1,6 @@
 """What a render process at the bench computes: tiles of a view, and the graph of Lift."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -9,73 +9,16 @@ from yardchalk.core.codecs import encode_tile
 from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.errors import NotThere
 from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Card, Decisions, Region, Render, StageCache
-from yardchalk.core.settings import Marks, RunSheet
+from yardchalk.core.render import Decisions, Region, Render, StageCache
 from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set
-from yardchalk.core.views import EXACT, View, view
+from yardchalk.core.views import EXACT, view
 from yardchalk.store.files import FileStore
+from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
+from yardchalk.studio.clearing import answer_of_clearing
 from yardchalk.studio.running import keep_decisions, known_decisions
 
 TILE = 1024  # px; fewer and larger ones cost less than they take longer
-
-
-@dataclass(frozen=True)
-class Subject:
-    """A photo under settings: all that a tile hangs on."""
-
-    digest: str
-    name: str
-    sheet: RunSheet
-    marks: Marks
-    empty: str | None = None
-
-
-@dataclass(frozen=True)
-class TileAsked:
-    """One tile: `halvings` of the photo's size, and its column and row in tiles of 1,024 px."""
-
-    subject: Subject
-    view: View
-    card: Card
-    halvings: int
-    column: int
-    row: int
-
-
-@dataclass(frozen=True)
-class GraphAsked:
-    """The give-and-take graph of a photo."""
-
-    subject: Subject
-
-
-@dataclass(frozen=True)
-class SampleAsked:
-    """A place of the photo, x, y, width and height in its px: its colour as shot, and what it says of the light."""
-
-    subject: Subject
-    box: tuple[int, int, int, int]
-
-
-@dataclass(frozen=True)
-class PixelAsked:
-    """One pixel of the photo, before and after."""
-
-    subject: Subject
-    x: int
-    y: int
-    card: Card
-
-
-@dataclass(frozen=True)
-class FrameAsked:
-    """What is offered for the frame of a photo, its crop left out."""
-
-    subject: Subject
-
-
-Asked = TileAsked | GraphAsked | SampleAsked | PixelAsked | FrameAsked
 
 
 class Viewing:
@@ -103,6 +46,8 @@ class Viewing:
             return _sampled(render, asked.box)
         if isinstance(asked, PixelAsked):
             return _pixel(render, asked)
+        if not isinstance(asked, TileAsked):
+            return answer_of_clearing(render, asked)
         scale = 0.5**asked.halvings
         width, height = render.size_at(scale)
         left, up = asked.column * TILE, asked.row * TILE

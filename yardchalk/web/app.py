@@ -18,8 +18,8 @@ from yardchalk.core.settings import what_is_wrong
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
-from yardchalk.web import deliveries, lots, photos
-from yardchalk.web.common import answer_error
+from yardchalk.web import clearing, deliveries, lots, photos
+from yardchalk.web.common import GivenMarks, answer_error
 from yardchalk.web.events import LiveEvents
 from yardchalk.web.guard import Guard
 from yardchalk.web.renderers import Renderers
@@ -37,6 +37,7 @@ def create_app(place: Place | None = None) -> FastAPI:
         app.state.renderers = Renderers(place.files_url, min(2, os.cpu_count() or 1))
         app.state.events = LiveEvents(place.database_url)
         app.state.subjects = {}
+        app.state.marks = GivenMarks()
         listening = asyncio.create_task(app.state.events.listen())
         try:
             yield
@@ -50,7 +51,7 @@ def create_app(place: Place | None = None) -> FastAPI:
     app.add_middleware(Guard)
     app.add_exception_handler(YardError, answer_error)
     app.add_exception_handler(RequestValidationError, _answer_invalid)
-    for router in (lots.router, photos.router, deliveries.router):
+    for router in (lots.router, photos.router, clearing.router, deliveries.router):
         app.include_router(router)
 
     @app.get("/api/health")

@@ -1,11 +1,16 @@
 """What the routers share: access to the studio, and how errors are answered."""
 
+import hashlib
+import json
+import threading
+from collections import OrderedDict
 from typing import Annotated
 
 from fastapi import Depends, Request
 from fastapi.responses import JSONResponse
 
 from yardchalk.core.errors import BadSettings, NotThere, YardError
+from yardchalk.core.settings import Marks
 from yardchalk.studio.context import Studio
 from yardchalk.web.models import Message
 from yardchalk.web.renderers import Renderers
@@ -25,8 +30,40 @@ def _renderers(request: Request) -> Renderers:
     return renderers
 
 
+class GivenMarks:
+    """Marks that are too long for the address of a tile, by a short key. The page gives them again after a restart."""
+
+    _MOST = 500
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[str, Marks] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def keep(self, marks: Marks) -> str:
+        key = hashlib.sha256(json.dumps(marks.as_kept(), sort_keys=True).encode()).hexdigest()[:32]
+        with self._lock:
+            self._kept[key] = marks
+            self._kept.move_to_end(key)
+            while len(self._kept) > self._MOST:
+                self._kept.popitem(last=False)
+        return key
+
+    def found(self, key: str, name: str) -> Marks:
+        """The marks; NotThere if they were never given or are long gone."""
+        with self._lock:
+            if key not in self._kept:
+                raise NotThere("has other settings by now", where=name, remedy="Load the page again")
+            return self._kept[key]
+
+
+def _given_marks(request: Request) -> GivenMarks:
+    given: GivenMarks = request.app.state.marks
+    return given
+
+
 TheStudio = Annotated[Studio, Depends(_studio)]
 TheRenderers = Annotated[Renderers, Depends(_renderers)]
+TheMarks = Annotated[GivenMarks, Depends(_given_marks)]
 
 
 def answer_error(_: Request, error: Exception) -> JSONResponse:

@@ -6,8 +6,11 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from yardchalk.core.checks import Finding, Verdict
+from yardchalk.core.clear_settings import AnyRegion, ContrastMap, Knot
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
+from yardchalk.core.settings_base import BrushSize, Stroke
+from yardchalk.core.settings_base import Place as PlaceIn
 from yardchalk.core.stages.lift import GiveAndTake
 
 State = Literal["idle", "waiting", "running", "done", "failed"]
@@ -153,9 +156,110 @@ class PhotoDetail(_Out):
     empty_id: int | None = Field(description="The photo of the lot that shows the empty set, if one was chosen.")
     empty_name: str | None
     crop: tuple[float, float, float, float] | None = Field(description="In force, the photo's own or the run sheet's, in shares.")
+    to_frame: tuple[tuple[float, float, float], tuple[float, float, float]] = Field(
+        description="Affine map from shares of the upright photo to shares of the frame."
+    )
+    longest: float = Field(description="Longer side of the upright photo, px of the original.")
     lift_on: bool
+    clear_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
     halvings: int = Field(description="How often the photo before the crop is halved until it fits into one tile.")
+
+
+class MarksKey(BaseModel):
+    key: str
+
+
+Place = tuple[float, float]
+
+
+class RegionReport(BaseModel):
+    share: float | None = Field(description="Of the frame that the region takes for backdrop by itself, 0 to 1; null if it is off.")
+    trouble: str | None = Field(description="Why it was left out.")
+    figures: dict[str, float]
+
+
+class ClearReport(BaseModel):
+    """What a photo's regions come to."""
+
+    regions: list[RegionReport]
+    removed: float = Field(description="Share of the frame, 0 to 1.")
+    removed_px: float = Field(description="px of the original.")
+    overlap: float = Field(description="Share of the product's colours that are the backdrop's too, 0 to 1.")
+    overlap_limit: float
+    advice: str | None
+    width: int = Field(description="Of the analysis picture, px; reach maps have its size.")
+    height: int
+
+
+class LeakOut(BaseModel):
+    tolerance: float
+    at: Place = Field(description="Shares of the upright photo.")
+    share: float = Field(description="Of the frame that it lets in, 0 to 1.")
+    wall: list[Stroke]
+
+
+class SpreadOfferOut(BaseModel):
+    areas: list[float] = Field(description="Share of the frame reached, by tolerance in quarters.")
+    plateaus: list[tuple[float, float]]
+    best: float | None
+    leaks: list[LeakOut]
+
+
+class VariantOut(BaseModel):
+    map: ContrastMap
+    separation: float
+    picture: str = Field(description="A data: address.")
+
+
+class Variants(BaseModel):
+    variants: list[VariantOut]
+
+
+class GapOut(BaseModel):
+    at: Place = Field(description="A place in it, shares of the upright photo.")
+    box: tuple[int, int, int, int] = Field(description="x, y, width, height in px of the framed photo.")
+    share: float = Field(description="Of the frame, 0 to 1.")
+    likeness: float = Field(description="To the backdrop, 0 to 1.")
+
+
+class Gaps(BaseModel):
+    gaps: list[GapOut]
+
+
+class WayWanted(BaseModel):
+    """From where to where, shares of the upright photo; without a start, the edge nearest to the end is looked for."""
+
+    start: PlaceIn | None = None
+    end: PlaceIn
+    reach: BrushSize = 0.01
+
+
+class Points(BaseModel):
+    points: list[Place]
+
+
+class Outlines(BaseModel):
+    paths: list[list[Knot]]
+
+
+class SvgIn(BaseModel):
+    d: str = Field(min_length=1, max_length=2_000_000, description="Path data, in px of the upright photo.")
+
+
+class Svg(BaseModel):
+    svg: str
+
+
+class NewKept(BaseModel):
+    name: str = Field(min_length=1, max_length=60)
+    region: AnyRegion
+
+
+class KeptOut(_Out):
+    id: int
+    name: str
+    region: AnyRegion
 
 
 class FrameOffers(BaseModel):

@@ -15,10 +15,11 @@ from yardchalk.core.settings import FrameMarks, Marks, RunSheet, load_sheet, par
 from yardchalk.core.stages.frame import level_along, make_framing
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
+from yardchalk.studio.asking import FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.studio.running import ENGINE
-from yardchalk.studio.viewing import TILE, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
-from yardchalk.web.common import ERRORS, FOR_EVER, TheRenderers, TheStudio
-from yardchalk.web.models import FrameOffers, Level, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
+from yardchalk.studio.viewing import TILE
+from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
+from yardchalk.web.models import FrameOffers, Level, LiftGraph, MarksKey, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 
@@ -43,6 +44,9 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
         **row,
         **{name: getattr(framing, name) for name in ("width", "height", "whole_width", "whole_height")},
         "crop": frame.crop if frame else None,
+        "to_frame": framing.to_frame.tolist(),
+        "longest": framing.longest,
+        "clear_on": sheet.clear.on,
         "lift_on": sheet.lift.on,
         "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row, sheet)}",
         "halvings": max(0, math.ceil(math.log2(longest / TILE))),
@@ -93,7 +97,8 @@ def post_same_light(studio: TheStudio, photo_id: int, tolerance: Annotated[float
     return vars(history.copy_balance(studio, photo_id, tolerance))
 
 
-async def _subject(studio: TheStudio, photo_id: int) -> Subject:
+async def subject_of(studio: TheStudio, photo_id: int) -> Subject:
+    """A photo as it stands, for the render processes."""
     row = await run_in_threadpool(reading.photo, studio, photo_id)
     return Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]), row["empty"])
 
@@ -101,13 +106,13 @@ async def _subject(studio: TheStudio, photo_id: int) -> Subject:
 @router.get("/photos/{photo_id}/lift", response_model=LiftGraph)
 async def get_lift(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int) -> Any:
     """What was measured of the photo's backdrop, light and tones."""
-    return await renderers.answer(GraphAsked(await _subject(studio, photo_id)), request) or Response(status_code=499)
+    return await renderers.answer(GraphAsked(await subject_of(studio, photo_id)), request) or Response(status_code=499)
 
 
 @router.get("/photos/{photo_id}/frame", response_model=FrameOffers)
 async def get_frame(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int) -> Any:
     """What is offered for the photo's frame: for the photo turned and straightened as it is, but not cropped."""
-    subject = await _subject(studio, photo_id)
+    subject = await subject_of(studio, photo_id)
     frame = subject.marks.frame
     uncropped = Marks(frame=frame.model_copy(update={"crop": None}) if frame else FrameMarks())
     return await renderers.answer(FrameAsked(replace(subject, marks=uncropped)), request) or Response(status_code=499)
@@ -131,7 +136,7 @@ async def get_sample(
     height: Annotated[int, Query(ge=1)],
 ) -> Any:
     """What a place of the photo, in its px, says of the light, if it should be neutral; or of white and black."""
-    return await renderers.answer(SampleAsked(await _subject(studio, photo_id), (x, y, width, height)), request) or Response(
+    return await renderers.answer(SampleAsked(await subject_of(studio, photo_id), (x, y, width, height)), request) or Response(
         status_code=499
     )
 
@@ -141,19 +146,26 @@ async def get_pixel(
     studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, x: int, y: int, card: Card = "white"
 ) -> Any:
     """One pixel before and after: levels of R, G, B, and how far from white, ΔE00."""
-    return await renderers.answer(PixelAsked(await _subject(studio, photo_id), x, y, card), request) or Response(status_code=499)
+    return await renderers.answer(PixelAsked(await subject_of(studio, photo_id), x, y, card), request) or Response(status_code=499)
+
+
+@router.post("/marks", response_model=MarksKey)
+def post_marks(given: TheMarks, marks: Marks) -> Any:
+    """A short key that stands for long marks in the address of a tile."""
+    return {"key": given.keep(marks)}
 
 
 @router.get("/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{halvings}/{column}-{row}", response_class=Response)
 async def get_tile(
     studio: TheStudio,
     renderers: TheRenderers,
+    given: TheMarks,
     request: Request,
     photo_id: int,
     mark: str,
     view: View,
     card: Card,
-    marks: Annotated[str, Path(max_length=600, description="the marks to show it under, as JSON")],
+    marks: Annotated[str, Path(max_length=600, description="the marks to show it under, as JSON; or ~ and the key of longer ones")],
     halvings: Annotated[int, Path(ge=0, le=12)],
     column: Annotated[int, Path(ge=0, le=400)],
     row: Annotated[int, Path(ge=0, le=400)],
@@ -170,7 +182,9 @@ async def get_tile(
             subjects.clear()
         subjects[key] = Subject(photo["digest"], photo["name"], sheet, Marks(), photo["empty"])
     subject = subjects[key]
-    if marks != "{}":
+    if marks.startswith("~"):
+        subject = replace(subject, marks=given.found(marks[1:], subject.name))
+    elif marks != "{}":
         subject = replace(subject, marks=parse(Marks, marks, subject.name))
     answer = await renderers.answer(TileAsked(subject, view, card, halvings, column, row), request)
     if answer is None:

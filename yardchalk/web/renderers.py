@@ -20,8 +20,9 @@ from fastapi import Request
 from yardchalk.core.errors import YardError
 from yardchalk.core.warm import warm_for_looking
 from yardchalk.store.files import FileStore
+from yardchalk.studio.asking import Asked
 from yardchalk.studio.folder_run import one_core
-from yardchalk.studio.viewing import Asked, Viewing
+from yardchalk.studio.viewing import Viewing
 
 _IDLE = 12.0  # s
 _CONTEXT = multiprocessing.get_context("spawn")

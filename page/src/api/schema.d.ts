@@ -433,6 +433,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Marks
+         * @description A short key that stands for long marks in the address of a tile.
+         */
+        post: operations["post_marks_api_marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{halvings}/{column}-{row}": {
         parameters: {
             query?: never;
@@ -468,6 +488,224 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Clear
+         * @description What the regions in these marks come to, one by one and together.
+         */
+        post: operations["post_clear_api_photos__photo_id__clear_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/reach-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Reach Map
+         * @description The least tolerance, in quarters, that reaches each pixel of the analysis picture; 255 is never.
+         */
+        post: operations["post_reach_map_api_photos__photo_id__clear_reach_map_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/spread-offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Spread Offer
+         * @description Area against tolerance, its plateaus and leaks, and the tolerance offered.
+         */
+        post: operations["post_spread_offer_api_photos__photo_id__clear_spread_offer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Variants
+         * @description The contrast maps that best tell product from backdrop, best first.
+         */
+        post: operations["post_variants_api_photos__photo_id__clear_variants_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/gaps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Gaps
+         * @description Places inside what these marks keep where backdrop may show.
+         */
+        post: operations["post_gaps_api_photos__photo_id__clear_gaps_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Way
+         * @description The way along the strongest edges between two places.
+         */
+        post: operations["post_way_api_photos__photo_id__clear_way_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Trace
+         * @description What one region, counted from 0, or all together leave as product, as outlines.
+         */
+        post: operations["post_trace_api_photos__photo_id__clear_trace_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Svg
+         * @description Outlines as an SVG document in px of the upright photo.
+         */
+        post: operations["post_svg_api_photos__photo_id__clear_svg_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/clear/from-svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post From Svg
+         * @description Outlines from SVG path data.
+         */
+        post: operations["post_from_svg_api_photos__photo_id__clear_from_svg_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept-regions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Kept */
+        get: operations["get_kept_api_kept_regions_get"];
+        put?: never;
+        /**
+         * Post Kept
+         * @description Keep a region under a name for other photos; one of that name is replaced.
+         */
+        post: operations["post_kept_api_kept_regions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept-regions/{kept_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Kept */
+        delete: operations["delete_kept_api_kept_regions__kept_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -566,6 +804,36 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AutomaticRegion
+         * @description What the backdrop model and the steps of the picture say.
+         */
+        AutomaticRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "automatic";
+        };
+        /**
          * BalanceMarks
          * @description This photo's own balance: gains on linear light with green left alone, or the temperature and tint of its light.
          */
@@ -632,6 +900,99 @@ export interface components {
              */
             neutral: "as-shot" | "backdrop";
         };
+        /**
+         * BoxRegion
+         * @description All that lies outside the product found in a rough box or loop.
+         */
+        BoxRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "box";
+            /**
+             * Loop
+             * @description Round the product; a box has four places.
+             */
+            loop: [
+                number,
+                number
+            ][];
+            /**
+             * Strokes
+             * @description What is product (adds) or not, painted.
+             * @default []
+             */
+            strokes: components["schemas"]["Stroke"][];
+        };
+        /**
+         * BrushStroke
+         * @description A stroke of Chalk (keep) or Rub (drop).
+         */
+        BrushStroke: {
+            /**
+             * Keeps
+             * @description Chalk, or Rub.
+             */
+            keeps: boolean;
+            /**
+             * Size
+             * @description Width, share of the photo's longer side.
+             */
+            size: number;
+            /**
+             * Softness
+             * @description Share of the width over which it fades out.
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Strength
+             * @description How far it goes towards keep or drop.
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Guard
+             * @description Touch only what is nearly kept (Chalk) or nearly dropped (Rub).
+             * @default false
+             */
+            guard: boolean;
+            /**
+             * Edges
+             * @description Stop at the picture's edges.
+             * @default false
+             */
+            edges: boolean;
+            /**
+             * Points
+             * @description x, y, and pressure 0..1.
+             */
+            points: [
+                number,
+                number,
+                number
+            ][];
+        };
         /** Canvas */
         Canvas: {
             /**
@@ -653,6 +1014,51 @@ export interface components {
             specs: components["schemas"]["ListingSpec"][];
         };
         /**
+         * ClearMarks
+         * @description What this photo's backdrop is.
+         */
+        ClearMarks: {
+            /**
+             * Regions
+             * @description In order; each changes what those before it say.
+             */
+            regions: (components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"])[];
+        };
+        /**
+         * ClearReport
+         * @description What a photo's regions come to.
+         */
+        ClearReport: {
+            /** Regions */
+            regions: components["schemas"]["RegionReport"][];
+            /**
+             * Removed
+             * @description Share of the frame, 0 to 1.
+             */
+            removed: number;
+            /**
+             * Removed Px
+             * @description px of the original.
+             */
+            removed_px: number;
+            /**
+             * Overlap
+             * @description Share of the product's colours that are the backdrop's too, 0 to 1.
+             */
+            overlap: number;
+            /** Overlap Limit */
+            overlap_limit: number;
+            /** Advice */
+            advice: string | null;
+            /**
+             * Width
+             * @description Of the analysis picture, px; reach maps have its size.
+             */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
          * ClearSettings
          * @description Which pixels are backdrop.
          */
@@ -663,6 +1069,140 @@ export interface components {
              * @default true
              */
             on: boolean;
+        };
+        /**
+         * ContrastMap
+         * @description A grey picture in which product and backdrop differ; 1 is backdrop.
+         */
+        ContrastMap: {
+            /**
+             * First
+             * @default distance
+             * @enum {string}
+             */
+            first: "R" | "G" | "B" | "L*" | "a*" | "b*" | "saturation" | "distance";
+            /**
+             * Second
+             * @default L*
+             * @enum {string}
+             */
+            second: "R" | "G" | "B" | "L*" | "a*" | "b*" | "saturation" | "distance";
+            /**
+             * Invert First
+             * @default false
+             */
+            invert_first: boolean;
+            /**
+             * Invert Second
+             * @default false
+             */
+            invert_second: boolean;
+            /**
+             * Combine
+             * @description The first alone, or how both come together.
+             * @default first
+             * @enum {string}
+             */
+            combine: "first" | "multiply" | "lighten" | "darken" | "add" | "subtract" | "difference" | "dodge";
+            /**
+             * Scale
+             * @description Factor on the combination.
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Offset
+             * @description Added after the factor.
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Black
+             * @description What becomes 0.
+             * @default 0
+             */
+            black: number;
+            /**
+             * White
+             * @description What becomes 1.
+             * @default 1
+             */
+            white: number;
+            /**
+             * Mid
+             * @description To the power of 1/mid.
+             * @default 1
+             */
+            mid: number;
+            /**
+             * Invert
+             * @description The other way round at the end.
+             * @default false
+             */
+            invert: boolean;
+        };
+        /**
+         * ContrastRegion
+         * @description A contrast map as the matte, or what lies over a level of it.
+         */
+        ContrastRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "contrast";
+            /**
+             * @default {
+             *       "first": "distance",
+             *       "second": "L*",
+             *       "invert_first": false,
+             *       "invert_second": false,
+             *       "combine": "first",
+             *       "scale": 1,
+             *       "offset": 0,
+             *       "black": 0,
+             *       "white": 1,
+             *       "mid": 1,
+             *       "invert": false
+             *     }
+             */
+            map: components["schemas"]["ContrastMap"];
+            /**
+             * Level
+             * @description Backdrop is what reaches this level; left out, the map itself is the matte.
+             */
+            level?: number | null;
+            /**
+             * Hints
+             * @description Marked product (adds) and backdrop, to measure separation by.
+             * @default []
+             */
+            hints: components["schemas"]["Stroke"][];
+            /**
+             * Versions
+             * @description Maps kept to come back to.
+             * @default []
+             */
+            versions: components["schemas"]["KeptMap"][];
         };
         /** Count */
         Count: {
@@ -744,6 +1284,59 @@ export interface components {
         EmptySet: {
             /** Photo */
             photo: number | null;
+        };
+        /**
+         * FamilyRegion
+         * @description The colours of several samples, as a family.
+         */
+        FamilyRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "family";
+            /**
+             * Samples
+             * @description Strokes over colours that belong or do not.
+             */
+            samples: components["schemas"]["Stroke"][];
+            /**
+             * Reach
+             * @description How far from the samples, in their own spreads. 0.5 to 12.
+             * @default 3
+             */
+            reach: number;
+            /**
+             * Softness
+             * @description Over how many spreads it fades out.
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Grain
+             * @description Size of the grain that is looked through, share of the longer side.
+             * @default 0.003
+             */
+            grain: number;
         };
         /**
          * Finding
@@ -864,6 +1457,80 @@ export interface components {
              */
             crop: "none" | "set";
         };
+        /** GapOut */
+        GapOut: {
+            /**
+             * At
+             * @description A place in it, shares of the upright photo.
+             */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Box
+             * @description x, y, width, height in px of the framed photo.
+             */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Share
+             * @description Of the frame, 0 to 1.
+             */
+            share: number;
+            /**
+             * Likeness
+             * @description To the backdrop, 0 to 1.
+             */
+            likeness: number;
+        };
+        /** Gaps */
+        Gaps: {
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
+        };
+        /**
+         * GapsRegion
+         * @description Places inside the product where the backdrop shows.
+         */
+        GapsRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gaps";
+            /**
+             * Points
+             * @description A place in each; left out, the sure ones.
+             */
+            points?: [
+                number,
+                number
+            ][] | null;
+        };
         /**
          * GiveAndTake
          * @description For every white point: what it leaves short of white, and what it burns.
@@ -924,6 +1591,53 @@ export interface components {
             spec: string;
         };
         /**
+         * InkRegion
+         * @description Ink on paper: its density becomes opacity, its texture stays.
+         */
+        InkRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ink";
+            /**
+             * Floor
+             * @description Density up to which it is paper or pencil; auto measures the paper.
+             * @default auto
+             */
+            floor: number | "auto";
+            /**
+             * Full
+             * @description Density from which it covers wholly; auto takes the densest ink.
+             * @default auto
+             */
+            full: number | "auto";
+            /**
+             * Colour
+             * @description Print it in this colour; left out, its own.
+             */
+            colour?: string | null;
+        };
+        /**
          * IntakeReport
          * @description What came in, what the lot had already, and what was refused and why.
          */
@@ -943,6 +1657,68 @@ export interface components {
              * @default []
              */
             refused: components["schemas"]["Refused"][];
+        };
+        /** KeptMap */
+        KeptMap: {
+            /** Name */
+            name: string;
+            map: components["schemas"]["ContrastMap"];
+        };
+        /** KeptOut */
+        KeptOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Region */
+            region: components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"];
+        };
+        /**
+         * Knot
+         * @description A point of an outline; with handles, the curve bends towards them.
+         */
+        Knot: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Before
+             * @description Handle of the segment that ends here.
+             */
+            before?: [
+                number,
+                number
+            ] | null;
+            /**
+             * After
+             * @description Handle of the segment that begins here.
+             */
+            after?: [
+                number,
+                number
+            ] | null;
+        };
+        /** LeakOut */
+        LeakOut: {
+            /** Tolerance */
+            tolerance: number;
+            /**
+             * At
+             * @description Shares of the upright photo.
+             */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Share
+             * @description Of the frame that it lets in, 0 to 1.
+             */
+            share: number;
+            /** Wall */
+            wall: components["schemas"]["Stroke"][];
         };
         /** Level */
         Level: {
@@ -1003,7 +1779,7 @@ export interface components {
             scope?: ("photo" | "backdrop") | null;
             /**
              * Strokes
-             * @description Where Lift acts or not, painted; later ones win.
+             * @description Where Lift acts (adds) or not, painted; later ones win.
              */
             strokes?: components["schemas"]["Stroke"][] | null;
         };
@@ -1327,6 +2103,13 @@ export interface components {
             balance?: components["schemas"]["BalanceMarks"] | null;
             /** @default {} */
             lift: components["schemas"]["LiftMarks"];
+            /** @description Regions that say what is backdrop; as the run sheet has it, if left out. */
+            clear?: components["schemas"]["ClearMarks"] | null;
+        };
+        /** MarksKey */
+        MarksKey: {
+            /** Key */
+            key: string;
         };
         /**
          * Message
@@ -1352,10 +2135,74 @@ export interface components {
              */
             state: "idle" | "waiting" | "running" | "done" | "failed";
         };
+        /** NewKept */
+        NewKept: {
+            /** Name */
+            name: string;
+            /** Region */
+            region: components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"];
+        };
         /** NewSnapshot */
         NewSnapshot: {
             /** Name */
             name: string;
+        };
+        /**
+         * OutlineRegion
+         * @description Inside or outside of drawn outlines, exactly as drawn.
+         */
+        OutlineRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outline";
+            /** Paths */
+            paths: components["schemas"]["Knot"][][];
+            /**
+             * Backdrop
+             * @description Which side is backdrop.
+             * @default outside
+             * @enum {string}
+             */
+            backdrop: "outside" | "inside";
+            /**
+             * Softness
+             * @description Width over which it fades out, share of the longer side.
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Edge
+             * @description Cut as drawn, or at the picture's own edge nearby.
+             * @default drawn
+             * @enum {string}
+             */
+            edge: "drawn" | "found";
+        };
+        /** Outlines */
+        Outlines: {
+            /** Paths */
+            paths: components["schemas"]["Knot"][][];
         };
         /** PhotoDetail */
         PhotoDetail: {
@@ -1435,8 +2282,31 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * To Frame
+             * @description Affine map from shares of the upright photo to shares of the frame.
+             */
+            to_frame: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * Longest
+             * @description Longer side of the upright photo, px of the original.
+             */
+            longest: number;
             /** Lift On */
             lift_on: boolean;
+            /** Clear On */
+            clear_on: boolean;
             /**
              * Tile Base
              * @description First part of the addresses of this photo's tiles; changes with the lot's run sheet.
@@ -1533,6 +2403,14 @@ export interface components {
              */
             background: "spec" | "white" | "transparent";
         };
+        /** Points */
+        Points: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
         /** Refused */
         Refused: {
             /** Name */
@@ -1551,6 +2429,23 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /** RegionReport */
+        RegionReport: {
+            /**
+             * Share
+             * @description Of the frame that the region takes for backdrop by itself, 0 to 1; null if it is off.
+             */
+            share: number | null;
+            /**
+             * Trouble
+             * @description Why it was left out.
+             */
+            trouble: string | null;
+            /** Figures */
+            figures: {
+                [key: string]: number;
+            };
         };
         /**
          * RunSheet
@@ -1678,20 +2573,123 @@ export interface components {
              */
             at: string;
         };
+        /** SpreadOfferOut */
+        SpreadOfferOut: {
+            /**
+             * Areas
+             * @description Share of the frame reached, by tolerance in quarters.
+             */
+            areas: number[];
+            /** Plateaus */
+            plateaus: [
+                number,
+                number
+            ][];
+            /** Best */
+            best: number | null;
+            /** Leaks */
+            leaks: components["schemas"]["LeakOut"][];
+        };
+        /**
+         * SpreadRegion
+         * @description From touched places, what is alike within a tolerance.
+         */
+        SpreadRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spread";
+            /**
+             * Points
+             * @description Touched places.
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Tolerance
+             * @description How far, in CIELAB, from the touched colours. 0 to 60.
+             * @default 8
+             */
+            tolerance: number;
+            /**
+             * By
+             * @description L*, a* and b*; or L* alone; or a* and b*.
+             * @default all
+             * @enum {string}
+             */
+            by: "all" | "lightness" | "hue";
+            /**
+             * Against
+             * @description The plain photo, or the photo evened by the backdrop model.
+             * @default backdrop
+             * @enum {string}
+             */
+            against: "colour" | "backdrop";
+            /**
+             * Extent
+             * @description Joined to a touched place; anywhere; in a loop.
+             * @default joined
+             * @enum {string}
+             */
+            extent: "joined" | "everywhere" | "loop";
+            /**
+             * Loop
+             * @description Where, if in a loop.
+             */
+            loop?: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Softness
+             * @description Width in CIELAB over which it fades out.
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Walls
+             * @description Strokes that it does not pass.
+             * @default []
+             */
+            walls: components["schemas"]["Stroke"][];
+        };
         /**
          * Stroke
-         * @description A stroke of a brush that says where Lift acts, in shares of the frame before its crop.
+         * @description A stroke of a brush over the upright photo, before any frame: places are x, y in shares of its width and height, the
+         *     size is a share of its longer side. So a stroke stays where it is when the photo is turned or cropped anew.
          */
         Stroke: {
             /**
              * Adds
-             * @description Whether Lift acts there, or does not.
+             * @description Whether it says yes to what is painted, or no.
              * @default true
              */
             adds: boolean;
             /**
              * Size
-             * @description Width of the brush, share of the frame's longer side.
+             * @description Width of the brush, share of the photo's longer side.
              */
             size: number;
             /**
@@ -1702,6 +2700,51 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * StrokesRegion
+         * @description Chalk and Rub: kept and dropped by hand; what is painted is exactly what comes.
+         */
+        StrokesRegion: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "strokes";
+            /** Strokes */
+            strokes: components["schemas"]["BrushStroke"][];
+        };
+        /** Svg */
+        Svg: {
+            /** Svg */
+            svg: string;
+        };
+        /** SvgIn */
+        SvgIn: {
+            /**
+             * D
+             * @description Path data, in px of the upright photo.
+             */
+            d: string;
         };
         /** Tones */
         Tones: {
@@ -1721,6 +2764,43 @@ export interface components {
              * @enum {string}
              */
             scope: "photo" | "backdrop";
+        };
+        /** VariantOut */
+        VariantOut: {
+            map: components["schemas"]["ContrastMap"];
+            /** Separation */
+            separation: number;
+            /**
+             * Picture
+             * @description A data: address.
+             */
+            picture: string;
+        };
+        /** Variants */
+        Variants: {
+            /** Variants */
+            variants: components["schemas"]["VariantOut"][];
+        };
+        /**
+         * WayWanted
+         * @description From where to where, shares of the upright photo; without a start, the edge nearest to the end is looked for.
+         */
+        WayWanted: {
+            /** Start */
+            start?: [
+                number,
+                number
+            ] | null;
+            /** End */
+            end: [
+                number,
+                number
+            ];
+            /**
+             * Reach
+             * @default 0.01
+             */
+            reach: number;
         };
     };
     responses: never;
@@ -2998,6 +4078,57 @@ export interface operations {
             };
         };
     };
+    post_marks_api_marks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksKey"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
     get_tile_api_photos__photo_id__tiles__mark___view___card___marks___halvings___column___row__get: {
         parameters: {
             query?: never;
@@ -3005,9 +4136,9 @@ export interface operations {
             path: {
                 photo_id: number;
                 mark: string;
-                view: "picture" | "before" | "clip" | "white" | "matte" | "reach";
+                view: "picture" | "before" | "clip" | "white" | "matte" | "reach" | "removed" | "map";
                 card: "white" | "black" | "grey" | "vivid" | "checks";
-                /** @description the marks to show it under, as JSON */
+                /** @description the marks to show it under, as JSON; or ~ and the key of longer ones */
                 marks: string;
                 halvings: number;
                 column: number;
@@ -3070,6 +4201,632 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_clear_api_photos__photo_id__clear_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClearReport"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_reach_map_api_photos__photo_id__clear_reach_map_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpreadRegion"];
+            };
+        };
+        responses: {
+            /** @description uint8, row by row; size in Width and Height */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_spread_offer_api_photos__photo_id__clear_spread_offer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpreadRegion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpreadOfferOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_variants_api_photos__photo_id__clear_variants_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContrastRegion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Variants"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_gaps_api_photos__photo_id__clear_gaps_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gaps"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_way_api_photos__photo_id__clear_way_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Points"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_trace_api_photos__photo_id__clear_trace_post: {
+        parameters: {
+            query?: {
+                number?: number | null;
+            };
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outlines"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_svg_api_photos__photo_id__clear_svg_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlineRegion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Svg"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_from_svg_api_photos__photo_id__clear_from_svg_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SvgIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outlines"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_kept_api_kept_regions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_kept_api_kept_regions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    delete_kept_api_kept_regions__kept_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kept_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"][];
+                };
             };
             /** @description Not Found */
             404: {

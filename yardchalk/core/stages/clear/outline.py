@@ -66,7 +66,7 @@ def traced(mask: Mask, plot: Plot) -> list[tuple[Knot, ...]]:
     """The borders of a mask (h, w) on the analysis picture as closed outlines; holes come as outlines of their own."""
     # Twice as large, so that what is one px wide has an inside.
     lines, _ = cv2.findContours(np.kron(mask.view(np.uint8), np.ones((2, 2), np.uint8)), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-    out = []
+    out: list[tuple[Knot, ...]] = []
     for line in sorted(lines, key=cv2.contourArea, reverse=True):
         if len(line) < 4 or len(out) == _MOST_OUTLINES:
             break

@@ -1,0 +1,127 @@
+"""What a render process at the bench can be asked."""
+
+from dataclasses import dataclass
+
+from yardchalk.core.clear_settings import ContrastRegion, SpreadRegion
+from yardchalk.core.render import Card
+from yardchalk.core.settings import Marks, RunSheet
+from yardchalk.core.views import View
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A photo under settings: all that a tile hangs on."""
+
+    digest: str
+    name: str
+    sheet: RunSheet
+    marks: Marks
+    empty: str | None = None
+
+
+@dataclass(frozen=True)
+class TileAsked:
+    """One tile: `halvings` of the photo's size, and its column and row in tiles of 1,024 px."""
+
+    subject: Subject
+    view: View
+    card: Card
+    halvings: int
+    column: int
+    row: int
+
+
+@dataclass(frozen=True)
+class GraphAsked:
+    """The give-and-take graph of a photo."""
+
+    subject: Subject
+
+
+@dataclass(frozen=True)
+class SampleAsked:
+    """A place of the photo, x, y, width and height in its px: its colour as shot, and what it says of the light."""
+
+    subject: Subject
+    box: tuple[int, int, int, int]
+
+
+@dataclass(frozen=True)
+class PixelAsked:
+    """One pixel of the photo, before and after."""
+
+    subject: Subject
+    x: int
+    y: int
+    card: Card
+
+
+@dataclass(frozen=True)
+class FrameAsked:
+    """What is offered for the frame of a photo, its crop left out."""
+
+    subject: Subject
+
+
+@dataclass(frozen=True)
+class RegionsAsked:
+    """What a photo's regions come to."""
+
+    subject: Subject
+
+
+@dataclass(frozen=True)
+class ReachAsked:
+    """What every tolerance of a spread reaches: the map itself, or what was measured of it."""
+
+    subject: Subject
+    region: SpreadRegion
+    measured: bool
+
+
+@dataclass(frozen=True)
+class VariantsAsked:
+    """The contrast maps that best tell product from backdrop, with small pictures of them."""
+
+    subject: Subject
+    region: ContrastRegion
+
+
+@dataclass(frozen=True)
+class GapsAsked:
+    """Places inside the product where backdrop may show."""
+
+    subject: Subject
+
+
+@dataclass(frozen=True)
+class WayAsked:
+    """The way along edges between two places, shares of the upright photo; or, without a start, the edge nearest to the end."""
+
+    subject: Subject
+    start: tuple[float, float] | None
+    end: tuple[float, float]
+    reach: float
+
+
+@dataclass(frozen=True)
+class TraceAsked:
+    """What one region, or the whole list, says is product, as outlines."""
+
+    subject: Subject
+    number: int | None
+
+
+Asked = (
+    TileAsked
+    | GraphAsked
+    | SampleAsked
+    | PixelAsked
+    | FrameAsked
+    | RegionsAsked
+    | ReachAsked
+    | VariantsAsked
+    | GapsAsked
+    | WayAsked
+    | TraceAsked
+)
