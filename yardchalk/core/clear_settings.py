@@ -146,7 +146,7 @@ class ContrastMap(Settings):
     black: float = Field(0.0, ge=0, le=0.99, description="What becomes 0.")
     white: float = Field(1.0, ge=0.01, le=1, description="What becomes 1.")
     mid: float = Field(1.0, ge=0.1, le=10, description="To the power of 1/mid.")
-    invert: bool = Field(False, description="The other way round at the end.")
+    invert: bool = Field(True, description="The other way round at the end.")
 
     @model_validator(mode="after")
     def _rising(self) -> "ContrastMap":

@@ -237,7 +237,7 @@ def what_is_wrong(error: Any) -> str:
         "greater_than_equal": f"{error['input']} is under {limits.get('ge')}",
         "extra_forbidden": "is no setting",
         "missing": "is missing",
-    }.get(error["type"], error["msg"])
+    }.get(error["type"], error["msg"].removeprefix("Value error, "))
     return f"{path or 'the file'}: {words}"
 
 

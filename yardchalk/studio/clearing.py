@@ -104,7 +104,8 @@ def _variants(render: Render, region: ContrastRegion) -> dict[str, Any]:
 
 def _gaps(render: Render) -> dict[str, Any]:
     scale = render.analysis_scale
-    found = find_gaps(render.ground, render.outcome.backdrop > 0.5)
+    # Of what is kept in the end: the flanks that the band takes away are no gaps.
+    found = find_gaps(render.ground, render.cut(scale, render.whole(scale)).alpha <= 0.5)
     return {
         "gaps": [{"at": gap.at, "box": [round(v / scale) for v in gap.box], "share": gap.share, "likeness": gap.likeness} for gap in found]
     }

@@ -3,7 +3,7 @@ import type { components, paths } from './schema';
 
 // The client's answers have arrays where the schema has tuples; so have these types.
 type Loose<T> = T extends readonly (infer U)[] ? Loose<U>[] : T extends object ? { [K in keyof T]: Loose<T[K]> } : T;
-type Schemas = Loose<components['schemas']>;
+export type Schemas = Loose<components['schemas']>;
 export type Lot = Schemas['LotDetail'];
 export type LotCardData = Schemas['LotCard'];
 export type Tile = Schemas['LineupTile'];

@@ -9,7 +9,12 @@ import { Mark, checkName, standingOf, standings } from '../shared/marks';
 import { Offline } from '../shared/Offline';
 import { Loading, Trouble } from '../shared/states';
 import { cards, type Card } from '../shared/TestCards';
+import { ClearPanel } from '../clear/ClearPanel';
+import { ClearTool } from '../clear/ClearTool';
+import { thinned, within } from '../clear/placing';
+import { useClear } from '../clear/useClear';
 import { BalancePanel } from './BalancePanel';
+import { BrushLayer } from './BrushLayer';
 import type { Box as Place, Taken } from './deck';
 import { FindingsList } from './FindingsList';
 import { FramePanel } from './FramePanel';
@@ -41,6 +46,7 @@ function Bench({ photo }: { photo: Photo }) {
   const [stage, setStage] = useState<Stage>('lift');
   const [compare, setCompare] = useState<Compare | null>(null);
   const [brush, setBrush] = useState<Brush | null>(null);
+  const [place, setPlace] = useState<Focus | null>(null);
   const [aspect, setAspect] = useState<number | null>(null);
   // What is being changed, until the server has it.
   const [draft, setDraft] = useState<Marks | null>(null);
@@ -82,6 +88,7 @@ function Bench({ photo }: { photo: Photo }) {
       keep.mutate({ marks, what });
     }
   };
+  const clear = useClear(photo, shown, drag, settle);
   const sample = useMutation({
     mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
@@ -108,19 +115,11 @@ function Bench({ photo }: { photo: Photo }) {
   const crop = ((shown.frame ? shown.frame.crop : photo.crop) ?? [0, 0, 1, 1]) as Crop;
   const paint = (points: { x: number; y: number }[]) => {
     if (!brush) return;
-    const [left, top, right, bottom] = crop;
-    // In shares of the frame before its crop, so that a stroke stays where it is when the crop changes.
-    const every = Math.ceil(points.length / 400);
+    const { placing } = clear;
     const stroke: Stroke = {
       adds: brush.adds,
-      size:
-        (brush.size / 1000) * (Math.max(photo.width, photo.height) / Math.max(photo.whole_width, photo.whole_height)),
-      points: points
-        .filter((_, i) => i % every === 0)
-        .map(({ x, y }) => [
-          within(left + (x / photo.width) * (right - left)),
-          within(top + (y / photo.height) * (bottom - top)),
-        ]),
+      size: placing.toSize((brush.size / 1000) * Math.max(photo.width, photo.height)),
+      points: thinned(points).map((at) => within(placing.toPhoto(at))),
     };
     const strokes = [...(shown.lift.strokes ?? []), stroke];
     settle(withLift(shown, { strokes }), brush.adds ? 'Painted: Lift acts here' : 'Painted: Lift does not act here');
@@ -134,6 +133,10 @@ function Bench({ photo }: { photo: Photo }) {
     setStage(next);
     setBrush(null);
     setTaking(null);
+    clear.choose(null);
+    // What is removed is plain to see while it is decided; views of other stages go with them.
+    if (next === 'clear') setView('removed');
+    else if (!viewsOf(next, false).includes(view) || view === 'removed') setView('picture');
   };
   const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? level.error ?? lift.error;
 
@@ -158,6 +161,7 @@ function Bench({ photo }: { photo: Photo }) {
       '1': () => choose('frame'),
       '2': () => choose('balance'),
       '3': () => choose('lift'),
+      '4': () => choose('clear'),
       'ctrl+z': () => photo.undo !== null && undo.mutate(),
       'ctrl+shift+z': () => photo.redo !== null && redo.mutate(),
       v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
@@ -169,9 +173,11 @@ function Bench({ photo }: { photo: Photo }) {
           ? setHelp(false)
           : taking
             ? setTaking(null)
-            : chosen !== null
-              ? setChosen(null)
-              : void navigate(`/lots/${photo.lot_id}`),
+            : clear.hand !== null || clear.waiting !== null
+              ? clear.drop()
+              : chosen !== null
+                ? setChosen(null)
+                : void navigate(`/lots/${photo.lot_id}`),
     },
     { b: () => setBefore(false) },
   );
@@ -182,7 +188,9 @@ function Bench({ photo }: { photo: Photo }) {
   }, []);
 
   const finding = chosen === null ? undefined : photo.findings[chosen];
-  const focus = useFocus(finding);
+  const found = useFocus(finding);
+  const focus = stage === 'clear' && place ? place : found;
+  const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
   const standing = standingOf(photo);
   return (
     <Grid height="100%" templateRows="44px minmax(0, 1fr) 66px" templateColumns="232px minmax(0, 1fr) 316px">
@@ -249,7 +257,8 @@ function Bench({ photo }: { photo: Photo }) {
         <Viewer
           photo={photo}
           // What a white point does is seen in the clip view; while one is dragged over the finished picture, that is shown.
-          view={dragging && view === 'picture' && stage === 'lift' ? 'clip' : view}
+          view={clear.live ? 'before' : dragging && view === 'picture' && stage === 'lift' ? 'clip' : view}
+          choice={viewsOf(stage, mapped)}
           onView={setView}
           card={card}
           onCard={setCard}
@@ -265,12 +274,19 @@ function Bench({ photo }: { photo: Photo }) {
             else if (taking) sample.mutate({ box: taken.box, what: taking });
             setTaking(null);
           }}
-          brush={
-            brush && {
-              adds: brush.adds,
-              size: (brush.size / 1000) * Math.max(photo.width, photo.height),
-              onStroke: paint,
-            }
+          tool={
+            stage === 'clear'
+              ? (deck) => <ClearTool clear={clear} deck={deck} />
+              : brush &&
+                ((deck) => (
+                  <BrushLayer
+                    deck={deck}
+                    adds={brush.adds}
+                    label={brush.adds ? 'Paint where Lift acts' : 'Paint where Lift does not act'}
+                    size={(brush.size / 1000) * Math.max(photo.width, photo.height)}
+                    onStroke={paint}
+                  />
+                ))
           }
           framing={
             stage === 'frame'
@@ -302,6 +318,12 @@ function Bench({ photo }: { photo: Photo }) {
             onTake={(on) => take(on ? 'line' : null)}
             onSettle={(change, what) => settle(withFrame(photo.marks, change), what)}
             trouble={trouble?.message}
+          />
+        ) : stage === 'clear' ? (
+          <ClearPanel
+            clear={clear}
+            trouble={trouble?.message}
+            onShow={({ label, ...box }) => setPlace({ place: box, label, colour: COLOURS.note })}
           />
         ) : stage === 'lift' ? (
           <LiftPanel
@@ -343,7 +365,14 @@ function Bench({ photo }: { photo: Photo }) {
   );
 }
 
-const within = (share: number) => Math.min(1, Math.max(0, share));
+const viewsOf = (stage: Stage, mapped: boolean): View[] => [
+  'picture',
+  ...(stage === 'clear' ? (['removed'] as const) : (['clip'] as const)),
+  'white',
+  'matte',
+  ...(stage === 'lift' ? (['reach'] as const) : []),
+  ...(stage === 'clear' && mapped ? (['map'] as const) : []),
+];
 
 type Sampling = 'neutral' | 'white' | 'black';
 type Taking = Sampling | 'line';

@@ -1,60 +1,61 @@
-import { Box } from '@chakra-ui/react';
 import { useRef, useState } from 'react';
 import type { Deck } from './deck';
+import { ToolLayer, type At } from './ToolLayer';
 
-type Point = { x: number; y: number };
+export type Painted = { x: number; y: number; pressure: number };
+
 type Props = {
   deck: Deck;
   /** Width of the brush, px of the picture. */
   size: number;
+  /** Whether it says yes to what it paints, or no. */
   adds: boolean;
+  label: string;
+  /** Points are joined by straight lines, click by click; a double click ends the line. */
+  straight?: boolean;
   /** The stroke, in px of the picture. */
-  onStroke: (points: Point[]) => void;
+  onStroke: (points: Painted[]) => void;
 };
 
 const LEAST_STEP = 3; // px on the screen between two points
 
 /** Paints strokes over the viewer; what is being painted is seen at once. */
-export function BrushLayer({ deck, size, adds, onStroke }: Props) {
-  const [stroke, setStroke] = useState<Point[]>([]);
-  const [pointer, setPointer] = useState<Point | null>(null);
-  const last = useRef<Point>({ x: 0, y: 0 });
+export function BrushLayer({ deck, size, adds, label, straight = false, onStroke }: Props) {
+  const [stroke, setStroke] = useState<Painted[]>([]);
+  const [pointer, setPointer] = useState<At | null>(null);
+  const last = useRef({ left: 0, top: 0 });
   const onScreen = deck.onScreen({ x: 0, y: 0, width: size, height: size });
   const width = onScreen?.width ?? 1;
-  const shown = stroke.map(({ x, y }) => deck.onScreen({ x, y, width: 0, height: 0 })).filter((at) => at !== null);
-  const here = (event: React.PointerEvent): Point => {
-    const edge = event.currentTarget.getBoundingClientRect();
-    return { x: event.clientX - edge.left, y: event.clientY - edge.top };
-  };
+  const drawn = straight && pointer && stroke.length ? [...stroke, pointer] : stroke;
+  const shown = drawn.map(({ x, y }) => deck.onScreen({ x, y, width: 0, height: 0 })).filter((at) => at !== null);
   const colour = adds ? '#2C5AA0' : '#3B4247';
+  const add = ({ x, y, pressure, left, top }: At) => {
+    last.current = { left, top };
+    setStroke((now) => [...now, { x, y, pressure }]);
+  };
+  const end = () => {
+    if (stroke.length) onStroke(stroke);
+    setStroke([]);
+  };
   return (
-    <Box
-      position="absolute"
-      inset="0"
+    <ToolLayer
+      deck={deck}
+      label={label}
       cursor="none"
-      style={{ touchAction: 'none' }}
-      role="application"
-      aria-label={adds ? 'Paint where Lift acts' : 'Paint where Lift does not act'}
-      onPointerDown={(event: React.PointerEvent<HTMLDivElement>) => {
-        event.preventDefault();
-        event.currentTarget.setPointerCapture(event.pointerId);
-        const at = deck.pictureAt(event.clientX, event.clientY);
-        last.current = { x: event.clientX, y: event.clientY };
-        if (at) setStroke([at]);
+      onDown={add}
+      onMove={(at, pressed) => {
+        setPointer(at);
+        if (straight || !pressed || !stroke.length) return;
+        if (Math.hypot(at.left - last.current.left, at.top - last.current.top) >= LEAST_STEP) add(at);
       }}
-      onPointerMove={(event: React.PointerEvent<HTMLDivElement>) => {
-        setPointer(here(event));
-        if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
-        if (Math.hypot(event.clientX - last.current.x, event.clientY - last.current.y) < LEAST_STEP) return;
-        const at = deck.pictureAt(event.clientX, event.clientY);
-        last.current = { x: event.clientX, y: event.clientY };
-        if (at) setStroke((now) => [...now, at]);
+      onUp={() => {
+        if (!straight) end();
       }}
-      onPointerUp={() => {
-        if (stroke.length) onStroke(stroke);
-        setStroke([]);
+      onDouble={() => {
+        if (straight) end();
       }}
-      onPointerLeave={() => setPointer(null)}
+      onCancel={() => setStroke([])}
+      onLeave={() => setPointer(null)}
     >
       <svg width="100%" height="100%" style={{ pointerEvents: 'none' }}>
         {shown.length > 0 && (
@@ -70,11 +71,11 @@ export function BrushLayer({ deck, size, adds, onStroke }: Props) {
         )}
         {pointer && (
           <>
-            <circle cx={pointer.x} cy={pointer.y} r={width / 2} fill="none" stroke="#fff" strokeWidth="3" />
-            <circle cx={pointer.x} cy={pointer.y} r={width / 2} fill="none" stroke={colour} strokeWidth="1.5" />
+            <circle cx={pointer.left} cy={pointer.top} r={width / 2} fill="none" stroke="#fff" strokeWidth="3" />
+            <circle cx={pointer.left} cy={pointer.top} r={width / 2} fill="none" stroke={colour} strokeWidth="1.5" />
           </>
         )}
       </svg>
-    </Box>
+    </ToolLayer>
   );
 }

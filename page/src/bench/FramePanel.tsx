@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, type Photo } from '../api/client';
 import { fitted } from './CropBox';
-import { textOf, uncropped, WHOLE, type Crop, type FrameMarks } from './marks';
+import { frameOf, textOf, uncropped, WHOLE, type Crop, type FrameMarks } from './marks';
 import { StagePanel } from './StagePanel';
 import { Toggle } from './Toggle';
 import { TypedNumber } from './TypedNumber';
@@ -36,7 +36,7 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
   const frame = photo.marks.frame ?? WHOLE;
   const [tilt, setTilt] = useState<number | null>(null);
   const offers = useQuery({
-    queryKey: ['frame', photo.tile_base, textOf({ frame: uncropped(photo.marks).frame, balance: null, lift: {} })],
+    queryKey: ['frame', photo.tile_base, textOf(uncropped(frameOf(photo.marks)))],
     queryFn: () => answered(client.GET('/api/photos/{photo_id}/frame', { params: { path: { photo_id: photo.id } } })),
   });
   const { whole_width: width, whole_height: height } = photo;

@@ -10,13 +10,15 @@ type Props = {
   /** Values are its multiples. */
   step: number;
   disabled?: boolean;
+  /** Whether the unit is shown elsewhere. */
+  bare?: boolean;
   onSettle: (value: number) => void;
 };
 
-export const digitsOf = (step: number) => (step < 1 ? Math.round(-Math.log10(step)) : 0);
+export const digitsOf = (step: number) => (step < 1 ? Math.ceil(-Math.log10(step)) + (step === 0.25 ? 1 : 0) : 0);
 
 /** A figure to type, with its unit; a wrong one is refused in place, with the range. */
-export function TypedNumber({ name, unit, value, least, most, step, disabled = false, onSettle }: Props) {
+export function TypedNumber({ name, unit, value, least, most, step, disabled = false, bare = false, onSettle }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const given = Number(typed);
   const even = Math.abs(given / step - Math.round(given / step)) < 1e-6;
@@ -44,9 +46,11 @@ export function TypedNumber({ name, unit, value, least, most, step, disabled = f
           if (event.key === 'Escape') setTyped(null);
         }}
       />
-      <Text fontSize="12px" color="slate.quiet">
-        {unit}
-      </Text>
+      {!bare && (
+        <Text fontSize="12px" color="slate.quiet">
+          {unit}
+        </Text>
+      )}
       {wrong && (
         <Text role="alert" fontSize="12px" color="chalk.pink" flexBasis="100%" textAlign="right">
           {step === 1 ? 'A whole number' : step > 1 ? `A multiple of ${step}` : 'A number'} from {least} to {most}.

@@ -1,12 +1,12 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import type { Photo } from '../api/client';
 import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
 import { Toggle } from './Toggle';
+import { useMarksAddress } from './address';
 import { BesidePane } from './BesidePane';
-import { BrushLayer } from './BrushLayer';
 import { CropBox } from './CropBox';
 import { Deck, type Box as Place, type Source, type Taken } from './deck';
 import { frameOf, textOf, uncropped, type Crop, type Marks } from './marks';
@@ -16,7 +16,9 @@ export const views = [
   { name: 'clip', label: 'Clip' },
   { name: 'white', label: 'White check' },
   { name: 'matte', label: 'Matte' },
+  { name: 'removed', label: 'Removed' },
   { name: 'reach', label: 'Lift’s reach' },
+  { name: 'map', label: 'Map' },
 ] as const;
 export type View = (typeof views)[number]['name'];
 
@@ -27,6 +29,11 @@ const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
     { colour: '#C2386F', text: 'product lost' },
   ],
   reach: [{ colour: 'held', text: 'Lift does not act here' }],
+  removed: [{ colour: 'chalked', text: 'removed, the photo shows through' }],
+  map: [
+    { colour: '#FFFFFF', text: 'backdrop' },
+    { colour: '#000000', text: 'product' },
+  ],
   white: [
     { colour: '#EEEEEE', text: 'exactly white' },
     { colour: '#B8B8B8', text: 'product' },
@@ -41,7 +48,9 @@ export type Focus = { place: Place; label: string; colour: string };
 
 type Props = {
   photo: Photo;
-  view: View;
+  view: View | 'before';
+  /** The views that there are in the stage in hand. */
+  choice: readonly View[];
   onView: (view: View) => void;
   card: Card;
   onCard: (card: Card) => void;
@@ -53,8 +62,8 @@ type Props = {
   onCompare: (compare: Compare | null) => void;
   /** Whether the photo is shown as it came in, before the crop, with the crop to drag; null if not. */
   framing: { crop: Crop; aspect: number | null; onDrag: (crop: Crop) => void; onSettle: (crop: Crop) => void } | null;
-  /** A brush in hand: its width in px of the picture, and whether it adds; null if none is. */
-  brush: { size: number; adds: boolean; onStroke: (points: { x: number; y: number }[]) => void } | null;
+  /** The tool in hand, laid over the picture; null if there is none. */
+  tool: ((deck: Deck) => ReactNode) | null;
   /** What a touch of the photo is for, and what to do with the place; null if it is for looking around. */
   taking: string | null;
   onTaken: (taken: Taken) => void;
@@ -64,6 +73,7 @@ type Props = {
 export function Viewer({
   photo,
   view,
+  choice,
   onView,
   card,
   onCard,
@@ -73,7 +83,7 @@ export function Viewer({
   compare,
   onCompare,
   framing,
-  brush,
+  tool,
   taking,
   onTaken,
 }: Props) {
@@ -92,8 +102,12 @@ export function Viewer({
   const width = whole ? photo.whole_width : photo.width;
   const height = whole ? photo.whole_height : photo.height;
   const { tile_base: base, halvings } = photo;
-  const as = textOf(whole ? uncropped(frameOf(marks)) : frameOf(marks));
-  const under = textOf(marks);
+  const framed = whole ? uncropped(frameOf(marks)) : frameOf(marks);
+  const as = useMarksAddress(framed, textOf(framed));
+  const cleared = { ...marks, lift: {}, balance: null };
+  const cut = useMarksAddress(cleared, textOf(cleared));
+  const all = useMarksAddress(marks, textOf(marks));
+  const under = whole ? as : view === 'matte' || view === 'map' ? cut : all;
 
   useEffect(() => {
     if (!element.current) return;
@@ -112,15 +126,14 @@ export function Viewer({
   }, [photo.id]);
 
   useEffect(() => {
-    if (!deck) return;
+    if (!deck || under === null) return;
     const size = { width, height, halvings };
-    deck.show(
-      whole ? sourceOf(base, size, 'before', 'white', as) : sourceOf(base, size, view, card, toned(view) ? under : as),
-    );
-  }, [deck, base, width, height, halvings, view, card, whole, as, under]);
+    deck.show(sourceOf(base, size, whole ? 'before' : view, whole ? 'white' : card, under));
+  }, [deck, base, width, height, halvings, view, card, whole, under]);
 
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.
+    if (as === null) return;
     const later = window.setTimeout(
       () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', as)),
       400,
@@ -145,9 +158,10 @@ export function Viewer({
     else deck?.unmark();
   }, [deck, focus]);
 
+  const choices = views.filter(({ name }) => choice.includes(name));
   const aside = compare === 'side' && !whole;
   const source = useMemo(
-    () => sourceOf(base, { width, height, halvings }, 'before', 'white', as),
+    () => sourceOf(base, { width, height, halvings }, 'before', 'white', as ?? ''),
     [base, width, height, halvings, as],
   );
   return (
@@ -191,7 +205,7 @@ export function Viewer({
           css={{ animation: 'pulse 1.2s infinite' }}
         />
       )}
-      {deck && brush && !whole && <BrushLayer deck={deck} {...brush} />}
+      {deck && !whole && !before && tool?.(deck)}
       {deck && framing && !taking && <CropBox deck={deck} width={width} height={height} {...framing} />}
       <Flex
         position="absolute"
@@ -211,7 +225,7 @@ export function Viewer({
           overflow="hidden"
           pointerEvents="auto"
         >
-          {views.map(({ name, label }) => (
+          {choices.map(({ name, label }) => (
             <Box
               as="button"
               role="radio"
@@ -285,6 +299,7 @@ export function Viewer({
           before
         </Flex>
       ) : (
+        view !== 'before' &&
         legends[view] &&
         !whole && (
           <Flex
@@ -305,7 +320,7 @@ export function Viewer({
                   height="14px"
                   border="1px solid"
                   borderColor="line"
-                  style={{ background: { hatch, held }[colour] ?? colour }}
+                  style={{ background: { hatch, held, chalked }[colour] ?? colour }}
                 />
                 {text}
               </Flex>
@@ -319,6 +334,8 @@ export function Viewer({
 
 const panel = { bg: 'paper.raised', borderRadius: 'yard', boxShadow: 'yard' } as const;
 const held = 'repeating-linear-gradient(135deg, #fff 0 3px, #3B4247 3px 6px)';
+const chalked =
+  'repeating-linear-gradient(135deg, #fff 0 3px, #2C5AA0 3px 4px, #fff 4px 6px, #2C5AA0 6px 7px, #fff 7px 11px)';
 const hatch = 'repeating-linear-gradient(135deg, #fff 0 3px, #a0b5d3 3px 4px)';
 
 const placeStyle = {
@@ -347,12 +364,9 @@ const placeStyle = {
 
 type Size = { width: number; height: number; halvings: number };
 
-/** Whether a view hangs on more than the frame. */
-const toned = (view: View) => view === 'picture' || view === 'clip' || view === 'white' || view === 'reach';
-
-/** The tiles of a view under marks, as JSON. What a view does not hang on is left out, so that its tiles serve again. */
+/** The tiles of a view under marks, as they stand in an address. What a view does not hang on is left out, so that its tiles serve again. */
 function sourceOf(base: string, size: Size, view: View | 'before', card: Card, marks: string): Source {
-  const behind = view === 'picture' ? card : 'white';
-  const key = `${base}/${view}/${behind}/${encodeURIComponent(marks)}`;
+  const behind = view === 'picture' || view === 'removed' ? card : 'white';
+  const key = `${base}/${view}/${behind}/${marks}`;
   return { key, ...size, address: (halvings, column, row) => `${key}/${halvings}/${column}-${row}` };
 }

@@ -6,6 +6,7 @@ export const STAGES = [
   { key: 1, name: 'Frame', stage: 'frame' },
   { key: 2, name: 'Balance', stage: 'balance' },
   { key: 3, name: 'Lift', stage: 'lift' },
+  { key: 4, name: 'Clear', stage: 'clear' },
 ] as const;
 export type Stage = (typeof STAGES)[number]['stage'];
 const TICK = 12;
@@ -17,6 +18,7 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
     frame: photo.marks.frame != null,
     balance: photo.marks.balance != null,
     lift: Object.values(photo.marks.lift).some((value) => value != null),
+    clear: photo.marks.clear != null,
   };
   return (
     <Flex
@@ -39,7 +41,7 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
             as="button"
             key={name}
             aria-current={here ? 'step' : undefined}
-            width="160px"
+            width="152px"
             px="3.5"
             pt="14px"
             align="center"
@@ -55,7 +57,7 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
           >
             <Text>
               <b>{name}</b> <span className="figures">{key}</span>
-              {stage === 'lift' && !photo.lift_on && ' – off'}
+              {((stage === 'lift' && !photo.lift_on) || (stage === 'clear' && !photo.clear_on)) && ' – off'}
               {own[stage] && ' – own'}
             </Text>
             {worst && worst !== 'note' && (
@@ -67,7 +69,7 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
         );
       })}
       <Flex align="center" px="4" pt="14px" color="slate.quiet" fontSize="13px" position="relative">
-        Backdrop, edge and placing are done by themselves, as the run sheet says.
+        Edge and placing are done by themselves, as the run sheet says.
       </Flex>
     </Flex>
   );

@@ -193,8 +193,7 @@ export class Deck {
   pictureAt(clientX: number, clientY: number): { x: number; y: number } | null {
     const item = this.shown?.item;
     if (!item) return null;
-    const edge = this.viewer.element.getBoundingClientRect();
-    return item.viewerElementToImageCoordinates(new OpenSeadragon.Point(clientX - edge.left, clientY - edge.top));
+    return item.viewerElementToImageCoordinates(this.onElement(clientX, clientY));
   }
 
   /** Let a place be touched or dragged over, once; null ends that. */
@@ -204,6 +203,20 @@ export class Deck {
     this.viewer.setMouseNavEnabled(onTaken === null);
     this.viewer.element.style.cursor = onTaken ? 'crosshair' : '';
     this.viewer.removeOverlay(this.dragged);
+  }
+
+  /** Zoom by a factor about a place on the screen. */
+  zoomAt(clientX: number, clientY: number, factor: number) {
+    const { viewport } = this.viewer;
+    viewport.zoomBy(factor, viewport.pointFromPixel(this.onElement(clientX, clientY)), true);
+    viewport.applyConstraints(true);
+  }
+
+  /** Move the picture by px of the screen. */
+  panBy(across: number, down: number) {
+    const { viewport } = this.viewer;
+    viewport.panBy(viewport.deltaPointsFromPixels(new OpenSeadragon.Point(-across, -down)), true);
+    viewport.applyConstraints(true);
   }
 
   fit(atOnce = false) {
@@ -328,9 +341,12 @@ export class Deck {
   }
 
   private imageAt(event: PointerEvent): OpenSeadragon.Point | null {
+    return this.shown?.item.viewerElementToImageCoordinates(this.onElement(event.clientX, event.clientY)) ?? null;
+  }
+
+  private onElement(clientX: number, clientY: number): OpenSeadragon.Point {
     const edge = this.viewer.element.getBoundingClientRect();
-    const at = new OpenSeadragon.Point(event.clientX - edge.left, event.clientY - edge.top);
-    return this.shown?.item.viewerElementToImageCoordinates(at) ?? null;
+    return new OpenSeadragon.Point(clientX - edge.left, clientY - edge.top);
   }
 
   private readonly pressed = (event: PointerEvent) => {

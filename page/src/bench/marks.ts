@@ -1,4 +1,5 @@
 import type { Photo } from '../api/client';
+import type { Region } from '../clear/regions';
 
 /** A photo's own settings, its departures from the run sheet. */
 export type Marks = Photo['marks'];
@@ -18,6 +19,7 @@ export function textOf(marks: Marks): string {
     ...(frame && { frame }),
     ...(balance && { balance }),
     ...(Object.keys(lift).length && { lift }),
+    ...(marks.clear && { clear: marks.clear }),
   });
 }
 
@@ -34,6 +36,8 @@ export const withLift = (marks: Marks, change: Partial<LiftMarks>): Marks => ({
 
 export const withBalance = (marks: Marks, balance: BalanceMarks | null): Marks => ({ ...marks, balance });
 
+export const withRegions = (marks: Marks, regions: Region[]): Marks => ({ ...marks, clear: { regions } });
+
 export const WHOLE: FrameMarks = { turns: 0, angle: 0, crop: null };
 /** With a frame of its own, even if that is the whole photo: a run sheet may crop where there is none. */
 export const withFrame = (marks: Marks, change: Partial<FrameMarks>): Marks => ({
@@ -42,6 +46,6 @@ export const withFrame = (marks: Marks, change: Partial<FrameMarks>): Marks => (
 });
 
 /** Only what frames the photo: what the photo as it came in is shown under. */
-export const frameOf = (marks: Marks): Marks => ({ frame: marks.frame, balance: null, lift: {} });
+export const frameOf = (marks: Marks): Marks => ({ frame: marks.frame, balance: null, lift: {}, clear: null });
 
 export const uncropped = (marks: Marks): Marks => withFrame(marks, { crop: null });

@@ -101,22 +101,20 @@ def rank_variants(ground: Ground, region: ContrastRegion | None = None, count: i
     tried: list[tuple[float, ContrastMap]] = []
     for first, inverted in combinations_of(SOURCES, (False, True)):
         tried.append(_judged(ContrastMap(first=first, invert_first=inverted), ours, theirs))
-    singles = sorted(tried, key=lambda one: -one[0])
     for i, first in enumerate(SOURCES):
         for second in SOURCES[i + 1 :]:
             for combine, one, other in combinations_of(COMBINATIONS[1:], (False, True), (False, True)):
                 made = ContrastMap(first=first, second=second, combine=combine, invert_first=one, invert_second=other)
                 tried.append(_judged(made, ours, theirs))
     tried.sort(key=lambda one: -one[0])
-    chosen: list[Variant] = []
-    used: dict[frozenset[str], int] = {}
-    for separation, made in [*tried, *singles]:
+    chosen: dict[frozenset[str], Variant] = {}
+    for _, made in tried:
         pair = frozenset((made.first, made.second if made.combine != "first" else made.first))
-        if used.get(pair, 0) >= 1 or len(chosen) == count:
-            continue
-        used[pair] = 1
-        chosen.append(Variant(_levelled(made, ours, theirs), round(separation, 2)))
-    return chosen
+        if pair not in chosen:
+            levelled = _levelled(made, ours, theirs)
+            parts = (apply_map(levelled, ours), apply_map(levelled, theirs))
+            chosen[pair] = Variant(levelled, round(_fisher(*parts) if parts[0].size and parts[1].size else _otsu(np.concatenate(parts)), 2))
+    return sorted(chosen.values(), key=lambda variant: -variant.separation)[:count]
 
 
 def separation_of(made: ContrastMap, ground: Ground, region: ContrastRegion | None = None) -> float:

@@ -1,0 +1,104 @@
+import type { Photo, Schemas } from '../api/client';
+
+export type Region = NonNullable<Photo['marks']['clear']>['regions'][number];
+export type Kind = Region['kind'];
+export type Of<K extends Kind> = Extract<Region, { kind: K }>;
+export type How = NonNullable<Region['how']>;
+export type PhotoStroke = Schemas['Stroke'];
+export type Knot = Schemas['Knot'];
+export type ContrastMap = Schemas['ContrastMap'];
+export type ClearReport = Schemas['ClearReport'];
+export type SpreadOffer = Schemas['SpreadOfferOut'];
+/** x, y in shares of the upright photo. */
+export type Share = [number, number];
+
+export const kinds: { kind: Kind; name: string; what: string }[] = [
+  { kind: 'automatic', name: 'Automatic', what: 'from the backdrop model' },
+  { kind: 'spread', name: 'Spread', what: 'from a touched place, all that is alike' },
+  { kind: 'family', name: 'Colour family', what: 'by samples of the backdrop’s colours' },
+  { kind: 'box', name: 'Box', what: 'the product in a rough box or loop' },
+  { kind: 'outline', name: 'Outline', what: 'lines and curves, point by point' },
+  { kind: 'strokes', name: 'Chalk and Rub', what: 'keep and drop by hand' },
+  { kind: 'contrast', name: 'Contrast map', what: 'where two channels tell them apart' },
+  { kind: 'ink', name: 'Ink', what: 'paper away, density stays' },
+  { kind: 'gaps', name: 'Gaps', what: 'backdrop inside the product' },
+];
+
+export const nameOf = (region: Region): string =>
+  region.name || (kinds.find((one) => one.kind === region.kind)?.name ?? '');
+
+export const hows: { how: How; sign: string; word: string }[] = [
+  { how: 'add', sign: '+', word: 'adds to the backdrop' },
+  { how: 'take', sign: '−', word: 'takes from it' },
+  { how: 'intersect', sign: '∩', word: 'leaves what both have' },
+];
+
+export const PLAIN = { name: '', on: true, how: 'add' } as const;
+
+export const PLAIN_MAP: ContrastMap = {
+  first: 'distance',
+  second: 'L*',
+  invert_first: false,
+  invert_second: false,
+  combine: 'first',
+  scale: 1,
+  offset: 0,
+  black: 0,
+  white: 1,
+  mid: 1,
+  invert: true,
+};
+
+/** A new spread from a touched place. */
+export const spreadFrom = (at: Share): Of<'spread'> => ({
+  ...PLAIN,
+  kind: 'spread',
+  points: [at],
+  tolerance: 4,
+  by: 'all',
+  against: 'backdrop',
+  extent: 'joined',
+  softness: 0,
+  walls: [],
+});
+
+export const boxRound = (loop: Share[]): Of<'box'> => ({ ...PLAIN, kind: 'box', loop, strokes: [] });
+
+export const familyOf = (sample: PhotoStroke): Of<'family'> => ({
+  ...PLAIN,
+  kind: 'family',
+  samples: [sample],
+  reach: 3,
+  softness: 0,
+  grain: 0.003,
+});
+
+export const outlineOf = (paths: Knot[][]): Of<'outline'> => ({
+  ...PLAIN,
+  kind: 'outline',
+  paths,
+  backdrop: 'outside',
+  softness: 0,
+  edge: 'drawn',
+});
+
+/** A region that needs nothing drawn first; null for those that do. */
+export function begun(kind: Kind): Region | null {
+  switch (kind) {
+    case 'automatic':
+    case 'gaps':
+      return { ...PLAIN, kind };
+    case 'strokes':
+      return { ...PLAIN, kind, strokes: [] };
+    case 'contrast':
+      return { ...PLAIN, kind, map: PLAIN_MAP, hints: [], versions: [] };
+    case 'ink':
+      return { ...PLAIN, kind, floor: 'auto', full: 'auto' };
+    default:
+      return null;
+  }
+}
+
+/** What holds where a photo has no regions of its own. */
+export const standing = (photo: Photo): Region[] =>
+  photo.marks.clear?.regions ?? [{ ...PLAIN, kind: 'automatic', on: photo.clear_on }];

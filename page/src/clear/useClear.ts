@@ -1,0 +1,216 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { answered, client, messageOf, type Photo } from '../api/client';
+import { textOf, withRegions, type Marks } from '../bench/marks';
+import { placingOf } from './placing';
+import { begun, nameOf, PLAIN_MAP, standing, type Kind, type Of, type Region } from './regions';
+
+/** What a press on the photo does, within the region in hand. */
+export type Hand =
+  | 'touch'
+  | 'touch-more'
+  | 'limit'
+  | 'wall'
+  | 'sample'
+  | 'unsample'
+  | 'box'
+  | 'loop'
+  | 'keep'
+  | 'drop'
+  | 'draw'
+  | 'edit'
+  | 'chalk'
+  | 'rub'
+  | 'product'
+  | 'backdrop';
+
+export type BrushSettings = {
+  /** Share of the photo's longer side. */
+  size: number;
+  softness: number;
+  strength: number;
+  guard: boolean;
+  edges: boolean;
+  straight: boolean;
+};
+
+const FIRST_HAND: Partial<Record<Kind, Hand>> = {
+  spread: 'touch',
+  family: 'sample',
+  box: 'box',
+  outline: 'draw',
+  strokes: 'chalk',
+};
+
+export type ReachMap = { levels: Uint8Array; width: number; height: number };
+
+/** What is in hand in Clear, and what it does to the photo's marks. */
+export function useClear(
+  photo: Photo,
+  shown: Marks,
+  drag: (marks: Marks) => void,
+  settle: (marks: Marks, what: string) => void,
+) {
+  const regions = shown.clear?.regions ?? standing(photo);
+  const [chosen, setChosen] = useState<number | null>(null);
+  // A kind that was asked for and begins with the first press on the photo.
+  const [waiting, setWaiting] = useState<Kind | null>(null);
+  const [hand, setHand] = useState<Hand | null>(null);
+  const [brush, setBrush] = useState<BrushSettings>({
+    size: 0.02,
+    softness: 0.3,
+    strength: 1,
+    guard: false,
+    edges: false,
+    straight: false,
+  });
+  const [followEdges, setFollowEdges] = useState(true);
+  const [knot, setKnot] = useState<{ path: number; at: number } | null>(null);
+  // A spread whose tolerance follows the pointer; it is kept when the pointer is let go.
+  const [live, setLive] = useState<Of<'spread'> | null>(null);
+  const region = chosen === null ? undefined : regions[chosen];
+  const path = { path: { photo_id: photo.id } };
+  const place = { params: path };
+
+  const setList = (next: Region[], what: string) => settle(withRegions(shown, next), what);
+  const clear = {
+    photo,
+    regions,
+    chosen,
+    region,
+    waiting,
+    hand,
+    brush,
+    followEdges,
+    knot,
+    live,
+    placing: placingOf(photo),
+    setBrush: (change: Partial<BrushSettings>) => setBrush((now) => ({ ...now, ...change })),
+    setHand,
+    setFollowEdges,
+    setKnot,
+    setLive,
+    setList,
+    choose: (at: number | null) => {
+      setChosen(at);
+      setWaiting(null);
+      setLive(null);
+      setKnot(null);
+      const kind = at === null ? undefined : regions[at]?.kind;
+      setHand(kind === 'strokes' ? 'chalk' : kind === 'outline' ? 'edit' : null);
+    },
+    /** Begin a region of a kind; some begin with a press on the photo. */
+    begin: (kind: Kind) => {
+      const made = begun(kind);
+      setLive(null);
+      setKnot(null);
+      setHand(FIRST_HAND[kind] ?? null);
+      if (made) {
+        setWaiting(null);
+        setChosen(regions.length);
+        setList([...regions, made], `Clear: ${nameOf(made)}`);
+      } else {
+        setChosen(null);
+        setWaiting(kind);
+      }
+    },
+    /** Put a new region at the end of the list and in hand. */
+    add: (made: Region, what: string, next: Hand | null = null) => {
+      setWaiting(null);
+      setChosen(regions.length);
+      setHand(next);
+      setList([...regions, made], what);
+    },
+    /** Change the region in hand, to be undone as one step. */
+    change: (made: Region, what: string) => {
+      if (chosen === null) return;
+      setList(
+        regions.map((one, i) => (i === chosen ? made : one)),
+        what,
+      );
+    },
+    /** Show the region in hand so while a value is dragged. */
+    preview: (made: Region) => {
+      if (chosen === null) return;
+      drag(
+        withRegions(
+          shown,
+          regions.map((one, i) => (i === chosen ? made : one)),
+        ),
+      );
+    },
+    drop: () => {
+      setHand(null);
+      setWaiting(null);
+      setLive(null);
+    },
+  };
+
+  const settled = photo.marks;
+  const report = useQuery({
+    queryKey: ['clear', photo.id, photo.tile_base, textOf({ ...settled, lift: {}, balance: null })],
+    placeholderData: (before) => before,
+    queryFn: () => answered(client.POST('/api/photos/{photo_id}/clear', { ...place, body: settled })),
+  });
+  const spread = live ?? (region?.kind === 'spread' ? region : null);
+  const asked = spread && { ...spread, name: '', on: true, how: 'add' as const, tolerance: 0, softness: 0 };
+  const key = [photo.id, photo.tile_base, JSON.stringify([photo.marks.frame, asked])];
+  const reach = useQuery({
+    queryKey: ['reach', ...key],
+    enabled: asked !== null,
+    gcTime: 20_000,
+    queryFn: async (): Promise<ReachMap> => {
+      const response = await fetch(`/api/photos/${photo.id}/clear/reach-map`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify(asked),
+      });
+      if (!response.ok) throw new Error(messageOf(await response.json()) ?? 'The reach map did not come.');
+      return {
+        levels: new Uint8Array(await response.arrayBuffer()),
+        width: Number(response.headers.get('Width')),
+        height: Number(response.headers.get('Height')),
+      };
+    },
+  });
+  const offer = useQuery({
+    queryKey: ['offer', ...key],
+    // While the pointer is down, the map alone counts.
+    enabled: asked !== null && live === null,
+    queryFn: () =>
+      answered(client.POST('/api/photos/{photo_id}/clear/spread-offer', { ...place, body: asked as Of<'spread'> })),
+  });
+  const contrast = region?.kind === 'contrast' ? region : null;
+  const variants = useQuery({
+    queryKey: ['variants', photo.id, photo.tile_base, JSON.stringify([photo.marks.frame, contrast?.hints])],
+    enabled: contrast !== null,
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answered(
+        client.POST('/api/photos/{photo_id}/clear/variants', {
+          ...place,
+          body: { ...(contrast as Of<'contrast'>), map: PLAIN_MAP, level: null, versions: [] },
+        }),
+      ),
+  });
+  const before = chosen === null ? regions : regions.slice(0, chosen);
+  const gaps = useQuery({
+    queryKey: ['gaps', photo.id, photo.tile_base, JSON.stringify([photo.marks.frame, before])],
+    enabled: region?.kind === 'gaps',
+    placeholderData: (given) => given,
+    queryFn: () =>
+      answered(client.POST('/api/photos/{photo_id}/clear/gaps', { ...place, body: withRegions(photo.marks, before) })),
+  });
+  const trace = useMutation({
+    mutationFn: (number: number | null) =>
+      answered(
+        client.POST('/api/photos/{photo_id}/clear/trace', {
+          params: { ...path, query: number === null ? {} : { number } },
+          body: settled,
+        }),
+      ),
+  });
+  return { ...clear, report, reach, offer, variants, gaps, trace };
+}
+
+export type Clear = ReturnType<typeof useClear>;
