@@ -43,6 +43,7 @@ function Bench({ photo }: { photo: Photo }) {
   const [before, setBefore] = useState(false);
   const [chosen, setChosen] = useState<number | null>(null);
   const [help, setHelp] = useState(false);
+  const [aside, setAside] = useState(false);
   const [stage, setStage] = useState<Stage>('lift');
   const [compare, setCompare] = useState<Compare | null>(null);
   const [brush, setBrush] = useState<Brush | null>(null);
@@ -193,7 +194,11 @@ function Bench({ photo }: { photo: Photo }) {
   const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
   const standing = standingOf(photo);
   return (
-    <Grid height="100%" templateRows="44px minmax(0, 1fr) 66px" templateColumns="232px minmax(0, 1fr) 316px">
+    <Grid
+      height="100%"
+      templateRows="44px minmax(0, 1fr) 66px"
+      templateColumns={{ base: '0 minmax(0, 1fr) 316px', xl: '232px minmax(0, 1fr) 316px' }}
+    >
       <Flex as="header" gridColumn="1 / -1" bg="slate" color="paper.raised" px="14px" gap="4" align="center">
         <Link to="/">
           <Text fontWeight="700" fontSize="15px">
@@ -204,6 +209,20 @@ function Bench({ photo }: { photo: Photo }) {
         <Text as="h1" truncate>
           {stem(photo.name)}
         </Text>
+        <Box
+          as="button"
+          display={{ base: 'block', xl: 'none' }}
+          aria-expanded={aside}
+          px="2"
+          height="26px"
+          borderRadius="yard"
+          cursor="pointer"
+          whiteSpace="nowrap"
+          _hover={{ bg: 'slate.soft' }}
+          onClick={() => setAside(!aside)}
+        >
+          Findings <span className="figures">{photo.findings.length}</span>
+        </Box>
         <Flex flex="1" justify="center" align="center" gap="3">
           <Step label="Previous photo" onClick={() => go(-1)} disabled={at <= 0}>
             ‹
@@ -249,11 +268,25 @@ function Bench({ photo }: { photo: Photo }) {
           ?
         </Step>
       </Flex>
-      <Flex as="aside" direction="column" borderRight="1px solid" borderColor="line" minHeight="0">
+      <Flex
+        as="aside"
+        gridColumn="1"
+        gridRow="2"
+        direction="column"
+        borderRight="1px solid"
+        borderColor="line"
+        minHeight="0"
+        // On a tablet the photo has the room; the findings come over it when they are asked for.
+        width="232px"
+        bg="paper"
+        zIndex={{ base: '10', xl: 'auto' }}
+        position={{ base: 'relative', xl: 'static' }}
+        display={{ base: aside ? 'flex' : 'none', xl: 'flex' }}
+      >
         <FindingsList photo={photo} chosen={chosen} onChoose={setChosen} onNext={() => step(1)} />
         <LotStrip photo={photo} />
       </Flex>
-      <Box as="main" minWidth="0" minHeight="0">
+      <Box as="main" gridColumn="2" gridRow="2" minWidth="0" minHeight="0">
         <Viewer
           photo={photo}
           // What a white point does is seen in the clip view; while one is dragged over the finished picture, that is shown.
@@ -302,6 +335,8 @@ function Bench({ photo }: { photo: Photo }) {
       </Box>
       <Box
         as="section"
+        gridColumn="3"
+        gridRow="2"
         aria-label={STAGES.find((one) => one.stage === stage)?.name}
         bg="paper.raised"
         borderLeft="1px solid"

@@ -233,6 +233,7 @@ export function Viewer({
               key={name}
               px="3"
               height="28px"
+              whiteSpace="nowrap"
               cursor="pointer"
               bg={view === name ? 'slate' : undefined}
               color={view === name ? 'white' : undefined}

@@ -41,7 +41,9 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
             as="button"
             key={name}
             aria-current={here ? 'step' : undefined}
-            width="152px"
+            width="168px"
+            gap="2"
+            whiteSpace="nowrap"
             px="3.5"
             pt="14px"
             align="center"

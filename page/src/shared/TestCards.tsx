@@ -15,7 +15,9 @@ export const cardBackground: Record<Card, string> = {
 export function TestCards({ card, onCard }: { card: Card; onCard: (card: Card) => void }) {
   return (
     <Flex align="center" gap="2" role="radiogroup" aria-label="Test card">
-      <Text fontSize="13px">Test card</Text>
+      <Text fontSize="13px" whiteSpace="nowrap">
+        Test card
+      </Text>
       {cards.map((name) => (
         <Box
           as="button"
