@@ -12,6 +12,7 @@ from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.frame import Framing
 
 _FRACTION = 4  # bits of a px that OpenCV draws to
+_FINER = 4  # times; OpenCV's own smooth fill is most of a px too wide
 _FAR = 4.0  # pictures; nothing is drawn farther off
 
 
@@ -80,9 +81,12 @@ class Plot:
 
     def filled(self, lines: Sequence[Sequence[Sequence[float]]]) -> Float:
         """Coverage 0..1 by closed lines, (h, w); where they lie over each other an even number of times, it is a hole."""
-        drawn = np.zeros((self.height, self.width), np.uint8)
-        cv2.fillPoly(drawn, [self._drawable(line) for line in lines], 255, cv2.LINE_AA, _FRACTION)
-        return (drawn / np.float32(255)).astype(np.float32)
+        k = _FINER
+        finer = Plot(self.width * k, self.height * k, self.matrix * k, self.longest * k)
+        drawn = np.zeros((finer.height, finer.width), np.uint8)
+        cv2.fillPoly(drawn, [finer._drawable(line) for line in lines], 255, cv2.LINE_8, _FRACTION)
+        small = cv2.resize(drawn, (self.width, self.height), interpolation=cv2.INTER_AREA)
+        return (small / np.float32(255)).astype(np.float32)
 
     def _drawable(self, places: Sequence[Sequence[float]]) -> NDArray[np.int32]:
         # Pixel centres are whole numbers to OpenCV.

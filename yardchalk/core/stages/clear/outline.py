@@ -1,9 +1,11 @@
 """Outline: inside or outside of drawn curves; the way along the strongest edges; and outlines as SVG paths."""
 
+from typing import Any
+
 import cv2
 import numpy as np
 from shapely import MultiPolygon, Polygon
-from svgelements import Close, CubicBezier, Move, Path
+from svgelements import Close, CubicBezier, Path, QuadraticBezier
 
 from yardchalk.core.clear_settings import Knot, OutlineRegion, flattened
 from yardchalk.core.colour import Float, Mask
@@ -120,26 +122,25 @@ def from_svg(text: str, width: int, height: int) -> tuple[tuple[Knot, ...], ...]
     return tuple(outlines)
 
 
-def _knots(piece: list[object], width: int, height: int) -> tuple[Knot, ...]:
-    def share(point: object) -> tuple[float, float]:
-        return round(float(point.x) / width, 6), round(float(point.y) / height, 6)  # type: ignore[attr-defined]
+def _knots(piece: list[Any], width: int, height: int) -> tuple[Knot, ...]:
+    """The points of one line; `piece` holds the package's own segments, which it does not type."""
+
+    def share(point: Any) -> tuple[float, float]:
+        return round(float(point.x) / width, 6), round(float(point.y) / height, 6)
 
     knots: list[Knot] = []
     for step in piece:
         if isinstance(step, Close):
             continue
-        if isinstance(step, Move):
-            knots.append(Knot(at=share(step.end)))
-            continue
-        curve = step
-        if not isinstance(step, CubicBezier) and hasattr(step, "control"):
-            third = [(step.start + 2 * step.control) / 3, (step.end + 2 * step.control) / 3]  # type: ignore[attr-defined]
-            curve = CubicBezier(step.start, *third, step.end)  # type: ignore[attr-defined]
-        if isinstance(curve, CubicBezier):
-            knots[-1] = knots[-1].model_copy(update={"after": share(curve.control1)})
-            knots.append(Knot(at=share(curve.end), before=share(curve.control2)))
+        if isinstance(step, QuadraticBezier):
+            step = CubicBezier(
+                step.start, step.start + (step.control - step.start) * (2 / 3), step.end + (step.control - step.end) * (2 / 3), step.end
+            )
+        if isinstance(step, CubicBezier):
+            knots[-1] = knots[-1].model_copy(update={"after": share(step.control1)})
+            knots.append(Knot(at=share(step.end), before=share(step.control2)))
         else:
-            knots.append(Knot(at=share(step.end)))  # type: ignore[attr-defined]
+            knots.append(Knot(at=share(step.end)))
     # A line that ends where it began has that place once.
     if len(knots) > 2 and np.allclose(knots[0].at, knots[-1].at, atol=1e-5):
         knots[0] = knots[0].model_copy(update={"before": knots[-1].before})

@@ -10,6 +10,7 @@ from yardchalk.core.stages.clear.region_list import Overlay
 from yardchalk.core.stages.edge.band import Cutout
 from yardchalk.core.stages.lift import region_of
 
+_UNSEEN = 1 / 255  # coverage under one code is none
 _ROWS = 512  # at a time, so that little is in floating point at once
 
 
@@ -55,8 +56,8 @@ def lay_over(
                 scale[mine] = 0
         new = np.clip(scale * old + offset, 0, 1)
         new += np.where((new > 0.5) & (new < 1), chalk * (1 - new), 0) - np.where((new < 0.5) & (new > 0), rub * new, 0)
-        new[new > 0.998] = 1
-        new[new < 0.002] = 0
+        new[new > 1 - _UNSEEN] = 1
+        new[new < _UNSEEN] = 0
         alpha[start:stop] = new
         light = linear_table(top(pixels.dtype) + 1)
         strip = slice(*np.searchsorted(cut.rows, (start, stop)))
