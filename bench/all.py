@@ -1,11 +1,11 @@
-"""`./yard bench [--keep] [PART...]`: parts are quality, tones, speed, screens. `--keep` makes the figures the new baseline."""
+"""`./yard bench [--keep] [PART...]`: parts are quality, clear, tones, speed, screens. `--keep` makes the figures the new baseline."""
 
 import sys
 
-from bench import quality, screens, speed, tones
+from bench import clear, quality, screens, speed, tones
 from bench.table import against_baseline
 
-PARTS = {"quality": quality.run, "tones": tones.run, "speed": speed.run, "screens": screens.run}
+PARTS = {"quality": quality.run, "clear": clear.run, "tones": tones.run, "speed": speed.run, "screens": screens.run}
 
 
 def main(arguments: list[str]) -> int:

@@ -36,7 +36,7 @@ def photos(name: str) -> list[tuple[Path, Path]]:
     return [(path, truth / f"{path.stem}_alpha.png") for path in sorted(pictures.glob("*.jpg"))]
 
 
-def _unit(path: Path) -> np.ndarray:
+def unit(path: Path) -> np.ndarray:
     values = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
     assert values is not None, path
     values = values[..., 2::-1] if values.ndim == 3 else values
@@ -46,7 +46,7 @@ def _unit(path: Path) -> np.ndarray:
 def measure(paths: tuple[Path, Path]) -> Row:
     photo, truth = paths
     cv2.setNumThreads(1)
-    data, alpha = photo.read_bytes(), _unit(truth)
+    data, alpha = photo.read_bytes(), unit(truth)
     done = produce(Render(data, photo.stem, load_sheet("transparent")), load_spec("cutout"), whole_frame=True, matte=True)
     assert done.matte is not None
     matte = (decode_photo(done.matte, "matte").pixels[..., 0] / 255).astype(np.float32)
@@ -57,7 +57,7 @@ def measure(paths: tuple[Path, Path]) -> Row:
         assert result.alpha is not None
         rgba = (np.dstack([result.pixels, result.alpha]) / 255).astype(np.float32)
         coded = "sRGB" in colour.with_name(f"{photo.stem}.json").read_text().partition("compositing_space")[2][:40]
-        figures |= edge_difference(rgba, alpha, _unit(colour), coded)
+        figures |= edge_difference(rgba, alpha, unit(colour), coded)
     serious = [f for f in done.findings if f.severity != "note"]
     wrong = np.abs((matte > 0.5).astype(np.int8) - (alpha > 0.5)) > 0
     wrong = cv2.morphologyEx(wrong.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
