@@ -168,12 +168,12 @@ class Render:
         self.limits = limits or ReadLimits()
         self.empty = empty
         self._decided: Decisions | None = None
-        self._file = digest or hashlib.sha256(data).hexdigest()
+        self.file_digest = digest or hashlib.sha256(data).hexdigest()
 
     @property
     def facts(self) -> PhotoFacts:
         """Of the file; its width and height are those of the whole photo."""
-        return self.cache.get((self._file, "facts"), lambda: inspect_photo(self.data, self.name, self.limits))
+        return self.cache.get((self.file_digest, "facts"), lambda: inspect_photo(self.data, self.name, self.limits))
 
     @cached_property
     def _empty_digest(self) -> str | None:
@@ -184,11 +184,11 @@ class Render:
         """The photo's own frame, or what the run sheet makes of it."""
         if self.marks.frame is not None or self.sheet.frame.crop == "none":
             return self.marks.frame
-        return self.cache.get((self._file, "set", self.sheet.clear), self._crop_to_set)
+        return self.cache.get((self.file_digest, "set", self.sheet.clear), self._crop_to_set)
 
     def _crop_to_set(self) -> FrameMarks | None:
         plain = self.sheet.model_copy(update={"frame": FrameSettings()})
-        whole = Render(self.data, self.name, plain, cache=self.cache, limits=self.limits, digest=self._file)
+        whole = Render(self.data, self.name, plain, cache=self.cache, limits=self.limits, digest=self.file_digest)
         crop = crop_to_set(whole.clearing.surroundings, whole.clearing.product)
         return None if crop is None else FrameMarks(crop=crop)
 
@@ -200,7 +200,9 @@ class Render:
     def digest(self) -> str:
         """What everything after the frame is kept under: the content's digest and the frame."""
         return (
-            self._file if self.frame is None or self.framing.plain else f"{self._file} {self.frame.model_dump_json(exclude_defaults=True)}"
+            self.file_digest
+            if self.frame is None or self.framing.plain
+            else f"{self.file_digest} {self.frame.model_dump_json(exclude_defaults=True)}"
         )
 
     # The photo at a scale -------------------------------------------------------------------------------------------
@@ -215,7 +217,7 @@ class Render:
         least = round(full * max(scale, self.analysis_scale))
         shrink = next((s for s in (8, 4, 2) if full // s >= least), 1)
         picture = self.cache.get(
-            (self._file, "decoded", shrink),
+            (self.file_digest, "decoded", shrink),
             lambda: decode_photo(self.data, self.name, self.limits, full // shrink if shrink > 1 else None),
         )
         if self.framing.plain:
@@ -285,7 +287,9 @@ class Render:
 
     def _ground(self) -> Ground:
         # A copy that stays with the cache, so it must not hold on to this render's marks.
-        plain = Render(self.data, self.name, self.sheet, Marks(frame=self.frame), cache=self.cache, limits=self.limits, digest=self._file)
+        plain = Render(
+            self.data, self.name, self.sheet, Marks(frame=self.frame), cache=self.cache, limits=self.limits, digest=self.file_digest
+        )
         plot = Plot.of(self.framing, *self.size_at(self.analysis_scale))
         return Ground(self.analysis, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic)
 

@@ -194,7 +194,7 @@ class ListingSpec(Settings):
 
 
 _KINDS = {"int", "float", "bool", "str", "tuple", "body", "query", "path"}
-_KINDS |= {get_args(kind.model_fields["kind"].annotation)[0] for kind in get_args(get_args(AnyRegion)[0])}
+_REGIONS = {get_args(kind.model_fields["kind"].annotation)[0] for kind in get_args(get_args(AnyRegion)[0])}
 _Model = TypeVar("_Model", RunSheet, ListingSpec, Marks)
 
 
@@ -230,7 +230,13 @@ def parse(model: type[_Model], text: str, where: str) -> _Model:
 def what_is_wrong(error: Any) -> str:
     """A validation error of Pydantic in words, with the path of the setting: `lift.white_point: 300 is over 255`."""
     # Where a value may be of several kinds, their names stand in the path too; no setting is named like a kind.
-    path = ".".join(str(part) for part in error["loc"] if not re.search(r"[^a-z0-9_]", str(part)) and part not in _KINDS)
+    loc = error["loc"]
+    path = ".".join(
+        str(part)
+        for before, part in zip((None, *loc), loc, strict=False)
+        # The kind of a region stands after its number.
+        if not re.search(r"[^a-z0-9_]", str(part)) and part not in _KINDS and not (isinstance(before, int) and part in _REGIONS)
+    )
     limits = error.get("ctx", {})
     words = {
         "less_than_equal": f"{error['input']} is over {limits.get('le')}",

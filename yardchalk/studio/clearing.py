@@ -8,15 +8,15 @@ from typing import Any
 import cv2
 import numpy as np
 
-from yardchalk.core.clear_settings import ContrastRegion, InkRegion, StrokesRegion
+from yardchalk.core.clear_settings import ClearMarks, ContrastRegion, InkRegion
 from yardchalk.core.codecs import encode_preview
 from yardchalk.core.errors import YardError
 from yardchalk.core.render import Render
+from yardchalk.core.settings import Marks
 from yardchalk.core.stages.clear.advice import LIMIT, advice, overlap_of_colours
 from yardchalk.core.stages.clear.contrast import apply_map, rank_variants, separation_of, sources
 from yardchalk.core.stages.clear.gaps import find_gaps
 from yardchalk.core.stages.clear.outline import nearest_edge, traced, way_along_edges
-from yardchalk.core.stages.clear.region_list import value_of
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
 from yardchalk.studio.asking import GapsAsked, ReachAsked, RegionsAsked, TraceAsked, VariantsAsked, WayAsked
 
@@ -112,16 +112,15 @@ def _gaps(render: Render) -> dict[str, Any]:
 
 
 def _traced(render: Render, number: int | None) -> dict[str, Any]:
-    ground = render.ground
-    if number is None:
-        backdrop = render.outcome.backdrop > 0.5
-    elif 0 <= number < len(render.regions):
-        if isinstance(render.regions[number], StrokesRegion):
-            raise YardError("is made of strokes already", where=f"Region {number + 1}", remedy="Trace another, or the whole list")
-        backdrop = value_of(render.regions[number], ground, np.zeros(ground.shape, np.float32)) > 0.5
-    else:
-        raise YardError("is not in the list", where=f"Region {number + 1}", remedy="Load the photo again")
-    outlines = traced(~backdrop, ground.plot)
+    if number is not None:
+        if not 0 <= number < len(render.regions):
+            raise YardError("is not in the list", where=f"Region {number + 1}", remedy="Load the photo again")
+        alone = render.regions[number].model_copy(update={"on": True, "how": "add"})
+        marks = Marks(frame=render.marks.frame, clear=ClearMarks(regions=(alone,)))
+        render = Render(render.data, render.name, render.sheet, marks, cache=render.cache, digest=render.file_digest)
+    # The border as it is solved, not the flank that it is looked for in.
+    scale = render.analysis_scale
+    outlines = traced(render.cut(scale, render.whole(scale)).alpha > 0.5, render.ground.plot)
     if not outlines:
         raise YardError("has no border to trace", where=render.name, remedy="Nothing is removed, or everything")
     return {"paths": [[knot.model_dump(exclude_none=True) for knot in path] for path in outlines]}

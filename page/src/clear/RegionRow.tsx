@@ -44,7 +44,7 @@ export function RegionRow({ region, number, last, chosen, share, trouble, onChoo
         height="32px"
         borderRadius="yard"
         bg={chosen ? 'white' : undefined}
-        opacity={region.on ? 1 : 0.55}
+        color={region.on ? undefined : 'slate.quiet'}
       >
         <Box
           as="button"

@@ -174,12 +174,9 @@ function Graph(props: {
       {offer.leaks
         .filter((leak) => leak.tolerance > 2)
         .map((leak) => (
-          <path
-            key={leak.tolerance}
-            d={`M ${x(leak.tolerance)} 2 l -4 7 h 8 Z`}
-            fill="#C2386F"
-            aria-label={`Leak at ${leak.tolerance}`}
-          />
+          <path key={leak.tolerance} d={`M ${x(leak.tolerance)} 2 l -4 7 h 8 Z`} fill="#C2386F">
+            <title>{`Leak at ${leak.tolerance}`}</title>
+          </path>
         ))}
       {offer.best != null && (
         <line

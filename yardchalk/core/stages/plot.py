@@ -46,7 +46,9 @@ class Plot:
 
     def places(self, places: Sequence[Sequence[float]]) -> NDArray[np.float64]:
         """px (n, 2) of places x, y in shares."""
-        out: NDArray[np.float64] = np.asarray([place[:2] for place in places], float) @ self.matrix[:, :2].T + self.matrix[:, 2]
+        out: NDArray[np.float64] = (
+            np.asarray([place[:2] for place in places], float).reshape(-1, 2) @ self.matrix[:, :2].T + self.matrix[:, 2]
+        )
         return out
 
     def shares(self, at: NDArray[np.float64]) -> list[tuple[float, float]]:
