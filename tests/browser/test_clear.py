@@ -107,9 +107,17 @@ class ClearPageTest(PageCase):
         with self.kept() as answer:
             page.get_by_label("Move lid by hand: drag, or press an arrow key").press("ArrowUp")
         self.assertEqual([one["name"] for one in self.regions(answer.value)], ["lid by hand", ""])
+        grip = page.get_by_label("Move lid by hand: drag, or press an arrow key").bounding_box()
+        assert grip is not None
+        with self.kept() as answer:
+            page.mouse.move(grip["x"] + 5, grip["y"] + 10)
+            page.mouse.down()
+            page.mouse.move(grip["x"] + 5, grip["y"] + 45, steps=4)
+            page.mouse.up()
+        self.assertEqual([one["name"] for one in self.regions(answer.value)], ["", "lid by hand"])
         with self.kept() as answer:
             page.get_by_role("button", name="Automatic adds to the backdrop; press for another").click()
-        self.assertEqual(self.regions(answer.value)[1]["how"], "take")
+        self.assertEqual(self.regions(answer.value)[0]["how"], "take")
         self.axe()
         while page.get_by_role("button", name="Undo").is_enabled():
             with page.expect_response(lambda r: r.url.endswith("/undo")):

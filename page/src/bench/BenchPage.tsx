@@ -57,9 +57,12 @@ function Bench({ photo }: { photo: Photo }) {
   const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`);
 
   const done = {
-    onSuccess: (answer: Photo) => {
+    // One after the other, in the order in which they were done.
+    scope: { id: `marks ${photo.id}` },
+    onSuccess: (answer: Photo, sent: { marks: Marks } | undefined) => {
       queries.setQueryData(keys.photo(photo.id), answer);
-      setDraft(null);
+      // What was changed since is on its way and goes on being shown.
+      setDraft((now) => (now && sent && textOf(now) !== textOf(sent.marks) ? now : null));
     },
     onError: () => setDraft(null),
   };
@@ -69,13 +72,13 @@ function Bench({ photo }: { photo: Photo }) {
       answered(client.PUT('/api/photos/{photo_id}/marks', { params: { ...path, query: { what } }, body: marks })),
     ...done,
   });
-  const undo = useMutation({
+  const undo = useMutation<Photo, Error, undefined>({
+    ...done,
     mutationFn: () => answered(client.POST('/api/photos/{photo_id}/undo', { params: path })),
-    ...done,
   });
-  const redo = useMutation({
-    mutationFn: () => answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
+  const redo = useMutation<Photo, Error, undefined>({
     ...done,
+    mutationFn: () => answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
   });
   const drag = (marks: Marks) => {
     setDragging(true);
@@ -83,7 +86,8 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const settle = (marks: Marks, what: string) => {
     setDragging(false);
-    if (textOf(marks) === textOf(photo.marks)) setDraft(null);
+    const last = keep.isPending ? keep.variables.marks : photo.marks;
+    if (textOf(marks) === textOf(last)) setDraft(keep.isPending ? last : null);
     else {
       setDraft(marks);
       keep.mutate({ marks, what });
@@ -163,8 +167,8 @@ function Bench({ photo }: { photo: Photo }) {
       '2': () => choose('balance'),
       '3': () => choose('lift'),
       '4': () => choose('clear'),
-      'ctrl+z': () => photo.undo !== null && undo.mutate(),
-      'ctrl+shift+z': () => photo.redo !== null && redo.mutate(),
+      'ctrl+z': () => photo.undo !== null && undo.mutate(undefined),
+      'ctrl+shift+z': () => photo.redo !== null && redo.mutate(undefined),
       v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
       pagedown: () => go(1),
       pageup: () => go(-1),
@@ -237,7 +241,7 @@ function Bench({ photo }: { photo: Photo }) {
         <Offline />
         <Step
           label={photo.undo ? `Undo: ${photo.undo} (Ctrl Z)` : 'Nothing to undo'}
-          onClick={() => undo.mutate()}
+          onClick={() => undo.mutate(undefined)}
           disabled={photo.undo === null}
           wide
         >
@@ -245,7 +249,7 @@ function Bench({ photo }: { photo: Photo }) {
         </Step>
         <Step
           label={photo.redo ? `Redo: ${photo.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
-          onClick={() => redo.mutate()}
+          onClick={() => redo.mutate(undefined)}
           disabled={photo.redo === null}
           wide
         >

@@ -11,7 +11,7 @@ type Props = {
   /** Whether it says yes to what it paints, or no. */
   adds: boolean;
   label: string;
-  /** Points are joined by straight lines, click by click; a double click ends the line. */
+  /** Points are joined by straight lines, press by press; a second press on the last one ends the line. */
   straight?: boolean;
   /** The stroke, in px of the picture. */
   onStroke: (points: Painted[]) => void;
@@ -33,6 +33,9 @@ export function BrushLayer({ deck, size, adds, label, straight = false, onStroke
     last.current = { left, top };
     setStroke((now) => [...now, { x, y, pressure }]);
   };
+  /** Whether a place is where the line has come to: a press there ends it. */
+  const ends = (at: At) =>
+    stroke.length > 1 && Math.hypot(at.left - last.current.left, at.top - last.current.top) < LEAST_STEP * 3;
   const end = () => {
     if (stroke.length) onStroke(stroke);
     setStroke([]);
@@ -42,7 +45,7 @@ export function BrushLayer({ deck, size, adds, label, straight = false, onStroke
       deck={deck}
       label={label}
       cursor="none"
-      onDown={add}
+      onDown={(at) => (straight && ends(at) ? end() : add(at))}
       onMove={(at, pressed) => {
         setPointer(at);
         if (straight || !pressed || !stroke.length) return;
@@ -50,9 +53,6 @@ export function BrushLayer({ deck, size, adds, label, straight = false, onStroke
       }}
       onUp={() => {
         if (!straight) end();
-      }}
-      onDouble={() => {
-        if (straight) end();
       }}
       onCancel={() => setStroke([])}
       onLeave={() => setPointer(null)}

@@ -72,7 +72,7 @@ export function ClearPanel(props: { clear: Clear; trouble: string | undefined; o
             key={i}
             region={one}
             number={i}
-            last={i === regions.length - 1}
+            count={regions.length}
             chosen={i === chosen}
             share={report?.regions[i]?.share ?? null}
             trouble={report?.regions[i]?.trouble ?? null}

@@ -1,12 +1,14 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { percent } from './parts';
 import { hows, nameOf, type How, type Region } from './regions';
+
+const ROW = 34; // px
 
 type Props = {
   region: Region;
   number: number;
-  last: boolean;
+  count: number;
   chosen: boolean;
   /** Of the frame that it takes for backdrop by itself. */
   share: number | null;
@@ -17,47 +19,56 @@ type Props = {
 };
 
 /** One region of the list: what it does, its name, its share, whether it counts; dragged by its grip to another place. */
-export function RegionRow({ region, number, last, chosen, share, trouble, onChoose, onChange, onMove }: Props) {
-  const [over, setOver] = useState(false);
+export function RegionRow({ region, number, count, chosen, share, trouble, onChoose, onChange, onMove }: Props) {
   const how = hows.find((one) => one.how === region.how) ?? hows[0];
   const next: How = hows[(hows.findIndex((one) => one.how === region.how) + 1) % hows.length]?.how ?? 'add';
+  // While the grip is dragged, by mouse, pen or finger: how many places it has come.
+  const [places, setPlaces] = useState<number | null>(null);
+  const from = useRef(0);
+  const moved = (clientY: number) => Math.round((clientY - from.current) / ROW);
   return (
     <Box
       as="li"
-      borderTop="2px solid"
-      borderColor={over ? 'chalk.blue' : 'transparent'}
-      onDragOver={(event: React.DragEvent) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(event: React.DragEvent) => {
-        event.preventDefault();
-        setOver(false);
-        const from = Number(event.dataTransfer.getData('text/plain'));
-        onMove(from, from < number ? number - 1 : number);
-      }}
+      position="relative"
+      zIndex={places === null ? undefined : 1}
+      style={places === null ? undefined : { transform: `translateY(${places * ROW}px)` }}
+      boxShadow={places === null ? undefined : 'yard'}
+      bg={places === null ? undefined : 'white'}
+      borderRadius="yard"
     >
       <Flex
         align="center"
         gap="1.5"
-        height="32px"
+        height="34px"
         borderRadius="yard"
         bg={chosen ? 'white' : undefined}
         color={region.on ? undefined : 'slate.quiet'}
       >
         <Box
           as="button"
-          draggable
           aria-label={`Move ${nameOf(region)}: drag, or press an arrow key`}
           title="Drag to another place, or arrow keys"
           cursor="grab"
           px="1"
           color="slate.quiet"
-          onDragStart={(event: React.DragEvent) => event.dataTransfer.setData('text/plain', String(number))}
+          style={{ touchAction: 'none' }}
+          onPointerDown={(event: React.PointerEvent) => {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            from.current = event.clientY;
+            setPlaces(0);
+          }}
+          onPointerMove={(event: React.PointerEvent) => {
+            if (places !== null) setPlaces(moved(event.clientY));
+          }}
+          onPointerUp={(event: React.PointerEvent) => {
+            setPlaces(null);
+            const to = Math.min(count - 1, Math.max(0, number + moved(event.clientY)));
+            if (places !== null && to !== number) onMove(number, to);
+          }}
+          onPointerCancel={() => setPlaces(null)}
           onKeyDown={(event: React.KeyboardEvent) => {
             if (event.key === 'ArrowUp' && number > 0) onMove(number, number - 1);
-            else if (event.key === 'ArrowDown' && !last) onMove(number, number + 1);
+            else if (event.key === 'ArrowDown' && number < count - 1) onMove(number, number + 1);
             else return;
             event.preventDefault();
           }}

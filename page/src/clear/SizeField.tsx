@@ -45,7 +45,7 @@ export function SizeField(props: {
         name={name}
         unit={shown}
         value={rounded(value)}
-        least={Math.max(step, rounded(least))}
+        least={least === 0 ? 0 : Math.max(step, rounded(least))}
         most={rounded(most)}
         step={step}
         bare

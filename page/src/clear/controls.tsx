@@ -5,6 +5,7 @@ import { answered, client } from '../api/client';
 import { Toggle } from '../bench/Toggle';
 import type { Place } from './ClearPanel';
 import { ContrastControls } from './ContrastControls';
+import { split } from './curves';
 import { removeKnot } from './OutlineLayer';
 import { BrushWidth, Choice, HandToggle, percent, Press, Quiet, RegionSlider } from './parts';
 import type { Of, Region } from './regions';
@@ -171,6 +172,19 @@ function OutlineControls({ clear, region }: { clear: Clear; region: Of<'outline'
         <Press disabled={!clear.knot} onClick={() => removeKnot(clear)}>
           Remove point
         </Press>
+        <Press
+          disabled={!clear.knot}
+          onClick={() => {
+            const at = clear.knot;
+            if (at)
+              kept(
+                { paths: region.paths.map((knots, i) => (i === at.path ? split(knots, at.at, 0.5) : knots)) },
+                'Outline: a point more',
+              );
+          }}
+        >
+          Point after it
+        </Press>
       </Flex>
       <FollowEdges clear={clear} />
       <Choice
@@ -191,16 +205,13 @@ function OutlineControls({ clear, region }: { clear: Clear; region: Of<'outline'
         ]}
         onChange={(edge) => kept({ edge }, `Outline: cut as ${edge}`)}
       />
-      <RegionSlider
-        label="Softness"
-        unit="% of side"
-        value={Number((100 * region.softness).toFixed(2))}
+      <SizeField
+        name="Softness"
+        photo={clear.photo}
+        value={region.softness}
         least={0}
-        most={5}
-        step={0.01}
-        standard={0}
-        onPreview={(softness) => clear.preview({ ...region, softness: softness / 100 })}
-        onSettle={(softness, what) => kept({ softness: softness / 100 }, what)}
+        most={0.1}
+        onSettle={(softness) => kept({ softness }, 'Outline: softness')}
       />
       <Press alignSelf="start" onClick={() => save.mutate()}>
         {copied ? 'Copied as SVG' : 'Copy as SVG'}
@@ -290,7 +301,7 @@ function StrokesControls({ clear, region }: { clear: Clear; region: Of<'strokes'
         </Toggle>
       </Flex>
       {brush.guard && <Quiet>Chalk touches only what is nearly kept, Rub only what is nearly dropped.</Quiet>}
-      {brush.straight && <Quiet>Click from point to point; a double click ends the line.</Quiet>}
+      {brush.straight && <Quiet>Press from point to point; press the last one again to end the line.</Quiet>}
       <Flex justify="space-between" align="center">
         <Text fontSize="13px">
           {region.strokes.length} {region.strokes.length === 1 ? 'stroke' : 'strokes'}

@@ -82,7 +82,8 @@ function along(points: (readonly number[])[], t: number): [number, number] {
   return now[0] as [number, number];
 }
 
-function split(knots: Path, i: number, t: number): Path {
+/** With a point more on a segment, at a share of its length; a curve stays as it is. */
+export function split(knots: Path, i: number, t: number): Path {
   const points = segment(knots, i);
   const next = (i + 1) % knots.length;
   if (points.length === 2) {
