@@ -81,6 +81,34 @@ def bench_balance(page: Page) -> None:
     settled(page)
 
 
+def bench_spread(page: Page) -> None:
+    _bench(page, "PW-1027")
+    page.keyboard.press("4")
+    page.get_by_role("switch", name="Automatic counts").click()
+    page.get_by_role("button", name="Spread", exact=True).click()
+    box = page.locator("[role=application]").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 60, box["y"] + 160)
+    with page.expect_response(lambda r: r.url.endswith("/reach-map")):
+        page.mouse.down()
+    page.mouse.move(box["x"] + 85, box["y"] + 160, steps=5)
+    with page.expect_response(lambda r: r.url.endswith("/spread-offer")):
+        page.mouse.up()
+    page.get_by_text("Best plateau").wait_for()
+    settled(page)
+
+
+def bench_contrast(page: Page) -> None:
+    _bench(page, "PW-1019")
+    page.keyboard.press("4")
+    page.get_by_role("switch", name="Automatic counts").click()
+    page.get_by_role("button", name="Contrast map", exact=True).click()
+    page.get_by_role("button", name="Take the best").click()
+    page.get_by_role("radio", name="black").click()
+    settled(page)
+    page.wait_for_timeout(3000)
+
+
 def deliveries(page: Page) -> None:
     page.get_by_role("link", name="Autumn kitchen").click()
     page.get_by_role("button", name="Deliver").click()
@@ -95,6 +123,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench": bench,
     "bench-frame": bench_frame,
     "bench-balance": bench_balance,
+    "bench-spread": bench_spread,
+    "bench-contrast-map": bench_contrast,
     "bench-clip": bench_clip,
     "bench-white-check": bench_white_check,
     "bench-matte": bench_matte,

@@ -120,7 +120,7 @@ class ClearTest(ServerCase):
             ({"kind": "outline", "paths": [crossing]}, "clear.regions.0: the line crosses itself at 50 % from the left, 50 % from the top"),
             (TOUCHED | {"tolerance": 300}, "clear.regions.0.tolerance: 300 is over 60"),
             (TOUCHED | {"points": [[1.2, 0.5]]}, "clear.regions.0.points.0.0: 1.2 is over 1"),
-            (TOUCHED | {"points": []}, "clear.regions.0.points: Tuple should have at least 1 item"),
+            (TOUCHED | {"points": []}, "clear.regions.0.points: holds 0, at least 1 is needed"),
             ({"kind": "lasso"}, "clear.regions.0"),
             ({"kind": "strokes", "strokes": [{"keeps": True, "size": 0.01, "points": [[0.5, 0.5, 1]] * 401}]}, "strokes.0.points"),
         ]

@@ -243,6 +243,8 @@ def what_is_wrong(error: Any) -> str:
         "greater_than_equal": f"{error['input']} is under {limits.get('ge')}",
         "extra_forbidden": "is no setting",
         "missing": "is missing",
+        "too_short": f"holds {limits.get('actual_length')}, at least {limits.get('min_length')} is needed",
+        "too_long": f"holds {limits.get('actual_length')}, more than {limits.get('max_length')}",
     }.get(error["type"], error["msg"].removeprefix("Value error, "))
     return f"{path or 'the file'}: {words}"
 

@@ -1137,7 +1137,7 @@ export interface components {
             /**
              * Invert
              * @description The other way round at the end.
-             * @default false
+             * @default true
              */
             invert: boolean;
         };
@@ -1182,7 +1182,7 @@ export interface components {
              *       "black": 0,
              *       "white": 1,
              *       "mid": 1,
-             *       "invert": false
+             *       "invert": true
              *     }
              */
             map: components["schemas"]["ContrastMap"];

@@ -37,7 +37,7 @@ def advice(overlap: float, sure_of_backdrop: float, inked: bool) -> str | None:
     """What to use instead, in words; None where colour will do."""
     if overlap <= LIMIT:
         return None
-    share = f"{100 * overlap:.0f} % of the product's colours are also the backdrop's (limit {100 * LIMIT:.0f} %)"
+    share = f"{100 * overlap:.1f} % of the product's colours are also the backdrop's (limit {100 * LIMIT:.0f} %)"
     if inked:
         return f"{share}: take Ink, which goes by density"
     if sure_of_backdrop > 0.65:
