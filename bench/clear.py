@@ -85,7 +85,7 @@ def run() -> dict[str, float]:
     script = json.loads(SCRIPT.read_text())
     rows: list[list[str]] = []
     by_way: dict[str, list[tuple[float, float, float]]] = {name: [] for name in WAYS}
-    times: dict[str, list[float]] = {"reach map": [], "box": [], "best contrast map": [], "stroke to picture": []}
+    times: dict[str, list[float]] = {"reach map": [], "box": [], "stroke in a box": [], "best contrast map": [], "stroke to picture": []}
     for path, truth_path in photos("demo"):
         data, truth = path.read_bytes(), unit(truth_path)
         plain = Render(data, path.stem, load_sheet("transparent"))
@@ -104,7 +104,7 @@ def run() -> dict[str, float]:
         _time(plain, script[path.stem], times)
     rows.append(["median", *("{:.3f} {:6.2f} {:5.2f}".format(*np.median(by_way[name], axis=0)) for name in WAYS)])
     show("Ways to clear: IoU, alpha MSE (e-3), wrong pixels (%)", ["photo", *WAYS], rows)
-    limits = {"reach map": 80, "box": 1500, "best contrast map": 2000, "stroke to picture": 200}
+    limits = {"reach map": 80, "box": 1500, "stroke in a box": 200, "best contrast map": 2000, "stroke to picture": 200}
     show(
         "Times on the analysis picture, ms",
         ["what", "median", "worst", "must"],
@@ -127,8 +127,11 @@ def _time(plain: Render, script: dict[str, Any], times: dict[str, list[float]]) 
     ground = plain.ground
     touched = SpreadRegion(kind="spread", points=tuple(script["touches"]))
     times["reach map"].append(_ms(lambda: reach_map(touched, ground)))
-    box = _under(plain, BoxRegion(kind="box", loop=tuple(script["box"]), name="timed", strokes=(Stroke(size=0.001, points=((0, 0),)),)))
-    times["box"].append(_ms(lambda: solve_band(ground.pixels, box.outcome.product, 0.01)))
+    # Another box than the one that quality was measured with, which is kept.
+    box = BoxRegion(kind="box", loop=tuple((x, min(y + 0.001, 1.0)) for x, y in script["box"]))
+    times["box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, box).outcome.product, 0.01)))
+    mended = box.model_copy(update={"strokes": (Stroke(size=0.02, points=((0.5, 0.5), (0.52, 0.5))),)})
+    times["stroke in a box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, mended).outcome.product, 0.01)))
     times["best contrast map"].append(_ms(lambda: rank_variants(ground)))
     # One stroke more on a list of three: what the bench does from letting go to the tiles of the fitted view.
     scale = 0.5

@@ -90,6 +90,12 @@ class Plot:
         small = cv2.resize(drawn, (self.width, self.height), interpolation=cv2.INTER_AREA)
         return (small / np.float32(255)).astype(np.float32)
 
+    def inside(self, line: Sequence[Sequence[float]]) -> Mask:
+        """Which pixels lie inside a closed line, bool (h, w)."""
+        drawn = np.zeros((self.height, self.width), np.uint8)
+        cv2.fillPoly(drawn, [self._drawable(line)], 1, cv2.LINE_8, _FRACTION)
+        return drawn > 0
+
     def _drawable(self, places: Sequence[Sequence[float]]) -> NDArray[np.int32]:
         # Pixel centres are whole numbers to OpenCV.
         far = _FAR * max(self.width, self.height)

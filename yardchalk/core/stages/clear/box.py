@@ -6,8 +6,11 @@ model explains inside the box begins as probable backdrop. Painted strokes are b
 surely in and surely out at that size, the border then follows the steps of the analysis picture (watershed).
 """
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from yardchalk.core.clear_settings import BoxRegion
 from yardchalk.core.colour import Float, Mask
@@ -28,7 +31,7 @@ def box(region: BoxRegion, ground: Ground) -> Float:
     if inside.mean() < 1e-4:
         raise YardError("has no area inside the frame", where="The box", remedy="Draw it round the product")
     keep, drop = _painted(region, ground)
-    product = _cut(ground, inside, keep, drop)
+    product = _cut(ground, region, inside, keep, drop)
     product = _at_edges(ground, product, inside, keep, drop)
     if ground.backdrop.ring_share > _TRUST:
         # Gaps finer than the picture that the cut is made on.
@@ -46,10 +49,38 @@ def _painted(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask]:
     return keep, drop
 
 
-def _cut(ground: Ground, inside: Mask, keep: Mask, drop: Mask) -> Mask:
+@dataclass
+class _Cut:
+    """A graph cut as it stands: the picture and marks of the part that is looked at, its place, and the colour models."""
+
+    shown: NDArray[np.uint8]
+    marks: NDArray[np.uint8]
+    at: tuple[slice, slice]
+    models: tuple[NDArray[np.float64], NDArray[np.float64]]
+
+
+def _cut(ground: Ground, region: BoxRegion, inside: Mask, keep: Mask, drop: Mask) -> Mask:
     h, w = ground.shape
     s = min(1.0, _SIDE / max(h, w))
     size = (max(16, round(w * s)), max(16, round(h * s)))
+    # Strokes mend what was found without them, so that costs one round, and the same whichever was painted first.
+    begun = ground.kept(("box", region.loop), lambda: _begun(ground, inside, size))
+    marks = begun.marks.copy()
+    if region.strokes:
+        marks[_small(drop, size, 0.5)[begun.at]] = cv2.GC_BGD
+        marks[_small(keep, size, 0.5)[begun.at]] = cv2.GC_FGD
+        if _both(marks):
+            back, front = (model.copy() for model in begun.models)
+            cv2.grabCut(begun.shown, marks, None, back, front, 1, cv2.GC_EVAL)
+    found = np.zeros(size[::-1], np.uint8)
+    found[begun.at] = marks % 2
+    pieces = pieces_of(found > 0, diagonal=True)
+    small = pieces.area < _LEAST * pieces.area.max(initial=1)
+    out: Mask = cv2.resize(pieces.chosen(~small).view(np.uint8) * (found > 0), (w, h), interpolation=cv2.INTER_LINEAR) > 0
+    return out
+
+
+def _begun(ground: Ground, inside: Mask, size: tuple[int, int]) -> _Cut:
     # Lightness counts as much as the two hues; all three fit a byte.
     lab = cv2.resize(ground.evened_lab, size, interpolation=cv2.INTER_AREA)
     shown = np.clip(lab * (2.55, 2.0, 2.0) + (0, 128, 128), 0, 255).astype(np.uint8)
@@ -57,19 +88,18 @@ def _cut(ground: Ground, inside: Mask, keep: Mask, drop: Mask) -> Mask:
     if ground.backdrop.ring_share > _TRUST:
         explained = ~cv2.dilate(ground.clearing.product.view(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
         marks[(marks == cv2.GC_PR_FGD) & _small(explained, size, 0.99)] = cv2.GC_PR_BGD
-    marks[_small(drop, size, 0.5)] = cv2.GC_BGD
-    marks[_small(keep, size, 0.5)] = cv2.GC_FGD
     at = _surrounding(marks != cv2.GC_BGD)
-    part, within = np.ascontiguousarray(shown[at]), np.ascontiguousarray(marks[at])
-    if (within % 2 == 1).any() and (within % 2 == 0).any():
+    begun = _Cut(np.ascontiguousarray(shown[at]), np.ascontiguousarray(marks[at]), at, (np.zeros((1, 65)), np.zeros((1, 65))))
+    if _both(begun.marks):
         cv2.setRNGSeed(1)
-        cv2.grabCut(part, within, None, np.zeros((1, 65)), np.zeros((1, 65)), _ROUNDS, cv2.GC_INIT_WITH_MASK)
-    found = np.zeros(size[::-1], np.uint8)
-    found[at] = within % 2
-    pieces = pieces_of(found > 0, diagonal=True)
-    small = pieces.area < _LEAST * pieces.area.max(initial=1)
-    out: Mask = cv2.resize(pieces.chosen(~small).view(np.uint8) * (found > 0), (w, h), interpolation=cv2.INTER_LINEAR) > 0
-    return out
+        back, front = begun.models
+        cv2.grabCut(begun.shown, begun.marks, None, back, front, _ROUNDS, cv2.GC_INIT_WITH_MASK)
+    return begun
+
+
+def _both(marks: NDArray[np.uint8]) -> bool:
+    """Whether some is product and some is backdrop, surely or probably."""
+    return bool((marks % 2 == 1).any() and (marks % 2 == 0).any())
 
 
 def _small(mask: Mask, size: tuple[int, int], share: float) -> Mask:

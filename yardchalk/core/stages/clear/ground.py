@@ -1,8 +1,9 @@
 """What regions are decided on: the analysis picture, its colours, and what is known of the backdrop."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, TypeVar
 
 import cv2
 import numpy as np
@@ -14,6 +15,8 @@ from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
 from yardchalk.core.stages.plot import Plot
 
+T = TypeVar("T")
+_KEPT = 8
 _SMOOTH = 1.0  # px; the noise of single pixels is no difference in colour
 
 
@@ -34,6 +37,17 @@ class Ground:
     plot: Plot
     _evidence: Callable[[], Evidence]
     _clearing: Callable[[], Clearing]
+
+    _found: dict[Any, Any] = field(default_factory=dict)
+
+    def kept(self, key: Any, find: Callable[[], T]) -> T:
+        """What was found before under a key that says all it hangs on, or what is found now."""
+        if key not in self._found:
+            if len(self._found) >= _KEPT:
+                self._found.clear()
+            self._found[key] = find()
+        found: T = self._found[key]
+        return found
 
     @property
     def shape(self) -> tuple[int, int]:
@@ -64,7 +78,7 @@ class Ground:
 
     def mask_of(self, places: Sequence[Sequence[float]]) -> Mask:
         """Inside of a loop, bool (h, w)."""
-        return self.plot.filled([places]) > 0.5
+        return self.plot.inside(places)
 
 
 def _lab(light: Float) -> Float:
