@@ -14,7 +14,7 @@ from tools.browser import open_page
 from tools.shots import settled
 from yardchalk.host.service import Service
 
-DRAGS, OPENINGS, BOARD = 40, 6, 5000
+DRAGS, OPENINGS, STROKES, BOARD = 40, 6, 10, 5000
 
 
 def _fill(page: Page, address: str) -> int:
@@ -26,7 +26,9 @@ def _fill(page: Page, address: str) -> int:
     return int(lot)
 
 
-SHOWN, MOVED, PRESSED = (f"performance.getEntriesByName('{name}')" for name in ("picture shown", "moved", "pressed"))
+SHOWN, REACHED, MOVED, PRESSED = (
+    f"performance.getEntriesByName('{name}')" for name in ("picture shown", "reach shown", "moved", "pressed")
+)
 
 
 def _drag(page: Page) -> list[float]:
@@ -45,6 +47,48 @@ def _drag(page: Page) -> list[float]:
         times.append(page.evaluate(f"{SHOWN}.at(-1).startTime - {MOVED}[0].startTime"))
         page.wait_for_timeout(120)
     page.mouse.up()
+    return times
+
+
+def _tolerance(page: Page) -> list[float]:
+    """Milliseconds from the pointer's move to the spread's preview on screen."""
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Spread", exact=True).click()
+    box = page.locator("[role=application]").bounding_box()
+    assert box is not None
+    x, y = box["x"] + 60, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    with page.expect_response(lambda r: r.url.endswith("/reach-map")):
+        page.mouse.down()
+    page.locator("canvas[aria-label^='What a tolerance']").wait_for()
+    times = []
+    for i in range(DRAGS):
+        page.evaluate("performance.clearMarks()")
+        page.mouse.move(x + 6 * (i + 1), y)
+        page.wait_for_function(f"{REACHED}.length > 0")
+        times.append(page.evaluate(f"{REACHED}.at(-1).startTime - {MOVED}[0].startTime"))
+    page.mouse.up()
+    return times
+
+
+def _stroke(page: Page) -> list[float]:
+    """Milliseconds from letting a stroke of Chalk go to the picture on screen."""
+    page.evaluate("addEventListener('pointerup', () => performance.mark('pressed'), true)")
+    page.get_by_role("button", name="Chalk and Rub", exact=True).click()
+    settled(page)
+    box = page.locator("[role=application]").bounding_box()
+    assert box is not None
+    times = []
+    for i in range(STROKES):
+        x, y = box["x"] + 60 + 20 * i, box["y"] + box["height"] / 2 - 60
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 10, y + 60, steps=5)
+        page.evaluate("performance.clearMarks()")
+        page.mouse.up()
+        page.wait_for_function(f"{SHOWN}.length > 0")
+        times.append(page.evaluate(f"{SHOWN}[0].startTime - {PRESSED}[0].startTime"))
+        settled(page)
     return times
 
 
@@ -113,6 +157,10 @@ def run() -> dict[str, float]:
                 page.get_by_label("Histogram with white point").wait_for()
                 settled(page)
                 dragged = _drag(page)
+                settled(page)
+                reached = _tolerance(page)
+                settled(page)
+                painted = _stroke(page)
                 first, blank = _board(page, service.address, service.cluster.url, lot)
         finally:
             service.stop()
@@ -121,6 +169,10 @@ def run() -> dict[str, float]:
     figures = {
         "white point dragged, median ms": statistics.median(dragged),
         "white point dragged, 95th ms": ordered[int(0.95 * (len(ordered) - 1))],
+        "tolerance dragged, median ms": statistics.median(reached),
+        "tolerance dragged, longest ms": max(reached),
+        "stroke of chalk settled (24 MP, fitted), median ms": statistics.median(painted),
+        "stroke of chalk settled, longest ms": max(painted),
         "24 MP photo opened on the bench, median ms": statistics.median(opened),
         "24 MP photo opened on the bench, first ms": opened[0],
         "board of 5,000: first tile, ms": first,

@@ -3,10 +3,12 @@ import { answered, client } from '../api/client';
 import type { Deck } from '../bench/deck';
 import { ToolLayer, type At } from '../bench/ToolLayer';
 import { inserted, moved, pathData, type Path } from './curves';
+import { within } from './placing';
 import { outlineOf, type Knot, type Share } from './regions';
 import type { Clear } from './useClear';
 
 const NEAR = 9; // px on the screen; this near to a point is on it
+const SNAP = 0.008; // share of the longer side; an edge this near is meant
 const BENT = 5; // px; dragged so far, a new point becomes a curve
 
 type Held = { path: number; at: number; what: 'at' | 'before' | 'after' };
@@ -18,6 +20,9 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
   const [open, setOpen] = useState<Path>([]);
   const [pointer, setPointer] = useState<At | null>(null);
   const [editing, setEditing] = useState<Path[] | null>(null);
+  // The way along edges to the pointer, as a press would add it.
+  const [way, setWay] = useState<Share[]>([]);
+  const asking = useRef(false);
   const held = useRef<Held | null>(null);
   const bending = useRef<At | null>(null);
   const paths = editing ?? own?.paths ?? [];
@@ -48,19 +53,37 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
     clear.setHand('edit');
   };
 
+  const wayTo = async (start: Share | null, end: Share): Promise<Share[]> => {
+    const params = { path: { photo_id: clear.photo.id } };
+    const body = { start, end, reach: SNAP };
+    const { points } = await answered(client.POST('/api/photos/{photo_id}/clear/way', { params, body }));
+    return points as Share[];
+  };
+
+  /** Show the way to the pointer; while one is asked for, the pointer goes on alone. */
+  const lookAhead = (at: At) => {
+    const last = open[open.length - 1];
+    if (!last || !clear.followEdges || at.shift || asking.current) return;
+    asking.current = true;
+    void wayTo(last.at as Share, within(toShare(at)))
+      .then(setWay)
+      .catch(() => setWay([]))
+      .finally(() => {
+        asking.current = false;
+      });
+  };
+
   const extend = async (at: At) => {
     const last = open[open.length - 1];
     const here = toShare(at);
+    setWay([]);
     if (!clear.followEdges || at.shift) {
       setOpen([...open, { at: here }]);
       return;
     }
-    const params = { path: { photo_id: clear.photo.id } };
-    const way = (start: Share | null, end: Share) =>
-      answered(client.POST('/api/photos/{photo_id}/clear/way', { params, body: { start, end, reach: 0.008 } }));
-    const [snapped = here] = (await way(null, here)).points as Share[];
+    const [snapped = here] = await wayTo(null, within(here));
     if (!last) return setOpen([{ at: snapped }]);
-    const { points } = await way(last.at as Share, snapped);
+    const points = await wayTo(last.at as Share, snapped);
     setOpen((now) => [...now, ...points.slice(1).map((place): Knot => ({ at: place }))]);
   };
 
@@ -106,7 +129,10 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
       }}
       onMove={(at, pressed) => {
         setPointer(at);
-        if (!pressed) return;
+        if (!pressed) {
+          if (hand === 'draw') lookAhead(at);
+          return;
+        }
         if (hand === 'draw') {
           const from = bending.current;
           if (!from || Math.hypot(at.left - from.left, at.top - from.top) < BENT) return;
@@ -144,7 +170,13 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
             <Line d={pathData(open, onScreen, false)} />
             {pointer && (
               <Line
-                d={`M ${onScreen(open[open.length - 1]?.at ?? [0, 0]).join(' ')} L ${pointer.left} ${pointer.top}`}
+                d={[
+                  ...(way.length && clear.followEdges && !pointer.shift
+                    ? way.map(onScreen)
+                    : ahead(open, onScreen, pointer)),
+                ]
+                  .map(([x, y], i) => `${i ? 'L' : 'M'} ${x} ${y}`)
+                  .join(' ')}
                 thin
               />
             )}
@@ -183,6 +215,12 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
     </ToolLayer>
   );
 }
+
+/** A straight line from the last point to the pointer. */
+const ahead = (open: Path, onScreen: (share: readonly number[]) => readonly [number, number], pointer: At) => [
+  onScreen(open[open.length - 1]?.at ?? [0, 0]),
+  [pointer.left, pointer.top] as const,
+];
 
 function Line({ d, thin = false }: { d: string; thin?: boolean }) {
   return (

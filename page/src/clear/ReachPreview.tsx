@@ -34,6 +34,8 @@ export function ReachPreview(props: { deck: Deck; map: ReachMap; tolerance: numb
     const { levels } = map;
     for (let i = 0; i < levels.length; i++) words[i] = table[(levels[i] ?? 0) + ((strokes[i] ?? 0) << 8)] ?? 0;
     context.putImageData(image, 0, 0);
+    // For whoever measures how long a person waits.
+    requestAnimationFrame(() => performance.mark('reach shown'));
   }, [map, level]);
 
   const at = deck.onScreen({ x: 0, y: 0, width, height });
