@@ -7,7 +7,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Mask, darkest, newly_full, top
+from yardchalk.core.colour import Float, Mask, darkest, newly_full, top
+from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render
 
@@ -16,6 +17,7 @@ View = Literal["picture", "before", "clip", "white", "matte", "reach", "removed"
 EXACT: frozenset[View] = frozenset({"white", "matte"})
 
 _BLUE, _YELLOW, _PINK = (np.array(c, np.float32) for c in ((44, 90, 160), (236, 196, 84), (194, 56, 111)))
+_LINE = (44, 90, 160)
 _HATCH = 7  # px between the hatch's lines
 _CELL = 16  # px between pairs of strokes
 _SHOWS = 0.35  # how far what is removed shows through
@@ -87,28 +89,45 @@ def _removed(render: Render, scale: float, region: Region, card: Card) -> NDArra
 
     The strokes are light on dark and dark on light, so that they are seen on every card.
     """
-    out = _eight(render.picture(scale, region, card)).astype(np.float32)
-    gone = 1 - render.cut(scale, region).alpha
-    photo = _eight(render.part(scale, region).pixels)
-    share = (_SHOWS * gone)[..., None]
-    out = (1 - share) * out + share * photo
-    y = np.arange(region.top, region.bottom)[:, None]
-    x = np.arange(region.left, region.right)[None]
-    # Two strokes side by side in every other cell of a lattice that is shifted from row to row.
-    row = y // _CELL
-    along = (x + (row % 2) * (_CELL // 2)) % _CELL
-    down = y % _CELL
-    slant = (along + down) % _CELL
-    stroke = ((slant == 4) | (slant == 8)) & (down > 3) & (down < 11) & (gone > 0.5)
-    light = out.mean(2) < 110
-    out[stroke & ~light] = 0.35 * out[stroke & ~light] + 0.65 * _BLUE
-    out[stroke & light] = 0.3 * out[stroke & light] + 0.7 * 235
-    removed = (gone > 0.5).view(np.uint8)
-    inner = removed - cv2.erode(removed, np.ones((3, 3), np.uint8), borderValue=1)
-    outer = cv2.dilate(removed, np.ones((3, 3), np.uint8)) - removed
-    out[inner > 0] = (255, 255, 255)
-    out[outer > 0] = _BLUE
-    return out.astype(np.uint8)
+    alpha = render.cut(scale, region).alpha
+    removed = (alpha < 0.5).view(np.uint8)
+    # 1 just inside the border of what is removed, 2 just outside.
+    kernel = np.ones((3, 3), np.uint8)
+    line = removed - cv2.erode(removed, kernel, borderValue=1) + 2 * (cv2.dilate(removed, kernel) - removed)
+    out = _eight(render.picture(scale, region, card)).copy()
+    _chalked(out, _eight(render.part(scale, region).pixels), alpha, line, region.top, region.left)
+    return out
+
+
+@compiled
+def _chalked(
+    out: NDArray[np.uint8], photo: NDArray[np.uint8], alpha: Float, line: NDArray[np.uint8], first_row: int, first_column: int
+) -> None:
+    for i in range(out.shape[0]):
+        y = i + first_row
+        down = y % _CELL
+        shift = (_CELL // 2) if (y // _CELL) % 2 else 0
+        for j in range(out.shape[1]):
+            if line[i, j]:
+                for k in range(3):
+                    out[i, j, k] = 255 if line[i, j] == 1 else _LINE[k]
+                continue
+            gone = np.float32(1) - alpha[i, j]
+            if gone <= 0:
+                continue
+            share = np.float32(_SHOWS) * gone
+            total = np.float32(0)
+            for k in range(3):
+                value = (np.float32(1) - share) * out[i, j, k] + share * photo[i, j, k]
+                out[i, j, k] = np.uint8(value)
+                total += value
+            # Two strokes side by side in each cell of a lattice that is shifted from row to row.
+            slant = ((j + first_column + shift) % _CELL + down) % _CELL
+            if gone > 0.5 and 3 < down < 11 and (slant == 4 or slant == 8):
+                dark = total < np.float32(330)
+                for k in range(3):
+                    chalk = np.float32(164) if dark else np.float32(0.65) * _LINE[k]
+                    out[i, j, k] = np.uint8(chalk + (np.float32(0.3) if dark else np.float32(0.35)) * out[i, j, k])
 
 
 @cache

@@ -13,7 +13,13 @@ from yardchalk.core.settings import LiftMarks, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.views import View, view
 
-_LOOKS: tuple[tuple[View, Card], ...] = (("clip", "white"), ("reach", "white"), ("picture", "white"), ("picture", "checks"))
+_LOOKS: tuple[tuple[View, Card], ...] = (
+    ("clip", "white"),
+    ("reach", "white"),
+    ("removed", "white"),
+    ("picture", "white"),
+    ("picture", "checks"),
+)
 
 
 def warm() -> None:

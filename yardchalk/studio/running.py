@@ -171,7 +171,7 @@ def keep_decisions(files: FileStore, render: Render) -> None:
         at=at.astype(np.uint32),
         alpha=solution.alpha.ravel()[at].astype(np.float16),
         listed=listed.astype(np.float16),
-        **({} if decided.overlay is None else {f"overlay_{name}": values for name, values in vars(decided.overlay).items()}),
+        **({} if decided.overlay is None else {f"overlay_{name}": values for name, values in decided.overlay.maps.items()}),
     )
     files.put_derived(_decisions_key(render), out.getvalue())
 

@@ -24,7 +24,7 @@ from yardchalk.studio.asking import Asked
 from yardchalk.studio.folder_run import one_core
 from yardchalk.studio.viewing import Viewing
 
-_IDLE = 12.0  # s
+_IDLE = 1.0  # s
 _CONTEXT = multiprocessing.get_context("spawn")
 
 

@@ -93,7 +93,7 @@ function Bench({ photo }: { photo: Photo }) {
       keep.mutate({ marks, what });
     }
   };
-  const clear = useClear(photo, shown, drag, settle);
+  const clear = useClear(photo, stage === 'clear', shown, drag, settle);
   const sample = useMutation({
     mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),

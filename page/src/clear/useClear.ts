@@ -47,6 +47,8 @@ export type ReachMap = { levels: Uint8Array; width: number; height: number };
 /** What is in hand in Clear, and what it does to the photo's marks. */
 export function useClear(
   photo: Photo,
+  /** Whether Clear is the stage in hand; nothing is measured for it before. */
+  active: boolean,
   shown: Marks,
   drag: (marks: Marks) => void,
   settle: (marks: Marks, what: string) => void,
@@ -149,6 +151,7 @@ export function useClear(
   const settled = photo.marks;
   const report = useQuery({
     queryKey: ['clear', photo.id, photo.tile_base, textOf({ ...settled, lift: {}, balance: null })],
+    enabled: active,
     placeholderData: (before) => before,
     queryFn: () => answered(client.POST('/api/photos/{photo_id}/clear', { ...place, body: settled })),
   });

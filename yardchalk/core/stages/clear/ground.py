@@ -16,7 +16,7 @@ from yardchalk.core.stages.clear.evidence import Evidence
 from yardchalk.core.stages.plot import Plot
 
 T = TypeVar("T")
-_KEPT = 8
+_KEPT = 250
 _SMOOTH = 1.0  # px; the noise of single pixels is no difference in colour
 
 

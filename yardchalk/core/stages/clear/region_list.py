@@ -12,6 +12,7 @@ size that is rendered, so that it is as sharp there as the photo.
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -65,6 +66,22 @@ class Overlay:
     owner: NDArray[np.uint8]
     chalk: NDArray[np.uint8]
     rub: NDArray[np.uint8]
+
+    @property
+    def maps(self) -> dict[str, NDArray[np.uint8]]:
+        return {name: getattr(self, name) for name in ("scale", "offset", "owner", "chalk", "rub")}
+
+    @cached_property
+    def box(self) -> tuple[int, int, int, int]:
+        """Left, top, right, bottom, px, of where anything is laid over at all."""
+        touched = (self.scale < _WHOLE) | (self.offset > 0) | (self.chalk > 0) | (self.rub > 0)
+        x, y, w, h = cv2.boundingRect(touched.view(np.uint8))
+        return int(x), int(y), int(x + w), int(y + h)
+
+    @cached_property
+    def guarded(self) -> bool:
+        """Whether any stroke is."""
+        return bool(self.chalk.any() or self.rub.any())
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,8 @@
 """Chalk and Rub: how far each stroke reaches, as a weight."""
 
+from collections.abc import Sequence
+from itertools import pairwise
+
 import cv2
 import numpy as np
 
@@ -14,6 +17,10 @@ _EDGE = 14.0  # a step this high, in units of the backdrop's noise, stops a stro
 
 def stroke_weight(stroke: BrushStroke, ground: Ground) -> tuple[tuple[slice, slice], Float]:
     """Where a stroke lies on the analysis picture (rows, columns), and its weight there, 0..1: float32."""
+    return ground.kept(("stroke", stroke), lambda: _weighed(stroke, ground))
+
+
+def _weighed(stroke: BrushStroke, ground: Ground) -> tuple[tuple[slice, slice], Float]:
     plot = ground.plot
     width = plot.length(stroke.size)
     at = plot.places(stroke.points)
@@ -29,21 +36,24 @@ def stroke_weight(stroke: BrushStroke, ground: Ground) -> tuple[tuple[slice, sli
 
 
 def _line(stroke: BrushStroke, plot: Plot, width: float) -> Float:
-    if stroke.softness == 0 and min(point[2] for point in stroke.points) == 1:
-        return (plot.brushed(stroke.points, width) / np.float32(255)).astype(np.float32)
-    solid = np.zeros((plot.height, plot.width), np.float32)
-    pairs = list(zip(stroke.points, stroke.points[1:], strict=False)) or [(stroke.points[0], stroke.points[0])]
-    for a, b in pairs:
-        # A pen that is pressed half as hard draws half as wide.
-        wide = max(width * (a[2] + b[2]) / 2, 0.5)
-        core = plot.brushed((a, b), max(wide * (1 - stroke.softness), 1.0)) > 127
-        fade = wide * stroke.softness / 2
-        if fade < 0.5:
-            solid = np.maximum(solid, core)
-        else:
-            off = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
-            solid = np.maximum(solid, np.clip(1 - off / np.float32(fade), 0, 1))
-    return solid.astype(np.float32)
+    pressures = {point[2] for point in stroke.points}
+    if len(pressures) == 1:
+        return _faded(stroke, plot, stroke.points, width * pressures.pop())
+    # A pen that is pressed half as hard draws half as wide.
+    drawn = np.zeros((plot.height, plot.width), np.float32)
+    for a, b in pairwise(stroke.points):
+        drawn = np.maximum(drawn, _faded(stroke, plot, (a, b), width * (a[2] + b[2]) / 2))
+    return drawn
+
+
+def _faded(stroke: BrushStroke, plot: Plot, places: Sequence[Sequence[float]], width: float) -> Float:
+    width = max(width, 0.5)
+    fade = width * stroke.softness / 2
+    if fade < 0.5:
+        return (plot.brushed(places, width) / np.float32(255)).astype(np.float32)
+    core = plot.brushed(places, max(width * (1 - stroke.softness), 1.0)) > 127
+    off = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
+    return np.clip(1 - off / np.float32(fade), 0, 1)
 
 
 def _within_edges(weight: Float, stroke: BrushStroke, plot: Plot, steps: Float) -> Float:

@@ -37,17 +37,19 @@ def lay_over(
     freed : for each owner whose partly covered pixels show the backdrop, what gives that one's linear light (h, w, 3) there.
     printed : for each owner that is printed in another colour, its linear light (3,).
     """
+    top_row, left, bottom, right = _touched(overlay, frame, at)
+    if bottom <= top_row or right <= left:
+        return cut
     alpha = cut.alpha.copy()
-    h, w = alpha.shape
-    rows, columns, colours = [], [], []
-    for start in range(0, h, _ROWS):
-        stop = min(start + _ROWS, h)
-        here = np.s_[at[0].start + start : at[0].start + stop, at[1].start : at[1].stop]
-        old = alpha[start:stop].copy()
-        scale, offset, chalk, rub = (
-            region_of(values, frame, *here).astype(np.float32) / 255
-            for values in (overlay.scale, overlay.offset, overlay.chalk, overlay.rub)
-        )
+    outside = (cut.rows < top_row) | (cut.rows >= bottom) | (cut.columns < left) | (cut.columns >= right)
+    rows, columns, colours = [cut.rows[outside]], [cut.columns[outside]], [cut.colour[outside]]
+    light = linear_table(top(pixels.dtype) + 1)
+    for start in range(top_row, bottom, _ROWS):
+        stop = min(start + _ROWS, bottom)
+        part = np.s_[start:stop, left:right]
+        here = np.s_[at[0].start + start : at[0].start + stop, at[1].start + left : at[1].start + right]
+        old = alpha[part]
+        scale, offset = (region_of(values, frame, *here).astype(np.float32) / 255 for values in (overlay.scale, overlay.offset))
         owner = _nearest(overlay.owner, frame, here)
         for number, coverage in said.items():
             mine = owner == number
@@ -55,19 +57,19 @@ def lay_over(
                 offset[mine] = coverage(here)[mine]
                 scale[mine] = 0
         new = np.clip(scale * old + offset, 0, 1)
-        new += np.where((new > 0.5) & (new < 1), chalk * (1 - new), 0) - np.where((new < 0.5) & (new > 0), rub * new, 0)
+        if overlay.guarded:
+            chalk, rub = (region_of(values, frame, *here).astype(np.float32) / 255 for values in (overlay.chalk, overlay.rub))
+            new += np.where((new > 0.5) & (new < 1), chalk * (1 - new), 0) - np.where((new < 0.5) & (new > 0), rub * new, 0)
         new[new > 1 - _UNSEEN] = 1
         new[new < _UNSEEN] = 0
-        alpha[start:stop] = new
-        light = linear_table(top(pixels.dtype) + 1)
-        strip = slice(*np.searchsorted(cut.rows, (start, stop)))
-        solved = np.zeros((stop - start, w), np.int32)
-        solved[cut.rows[strip] - start, cut.columns[strip]] = np.arange(1, strip.stop - strip.start + 1)
+        strip = np.flatnonzero((cut.rows >= start) & (cut.rows < stop) & (cut.columns >= left) & (cut.columns < right))
+        solved = np.zeros(new.shape, np.int32)
+        solved[cut.rows[strip] - start, cut.columns[strip] - left] = np.arange(1, strip.size + 1)
         listed = ((new > 0) & (new < 1)) | ((solved > 0) & (scale > 0.5))
         for number in printed:
             listed |= (owner == number) & (new > 0)
         y, x = np.nonzero(listed)
-        colour = light[pixels[start:stop][y, x]]
+        colour = light[pixels[part][y, x]]
         covers = new[y, x][:, None]
         for number, behind in freed.items():
             mine = owner[y, x] == number
@@ -78,15 +80,26 @@ def lay_over(
         both = place > 0
         if both.any():
             # As far as it is still the solved matte's word, its freed colour counts.
-            part = (scale[y, x] * old[y, x])[both][:, None] / np.maximum(covers[both], 1e-3)
-            part = np.clip(part, 0, 1)
-            colour[both] = part * cut.colour[strip][place[both] - 1] + (1 - part) * colour[both]
+            share = np.clip((scale[y, x] * old[y, x])[both][:, None] / np.maximum(covers[both], 1e-3), 0, 1)
+            colour[both] = share * cut.colour[strip[place[both] - 1]] + (1 - share) * colour[both]
         for number, ink in printed.items():
             colour[owner[y, x] == number] = ink
+        alpha[part] = new
         rows.append(y + start)
-        columns.append(x)
+        columns.append(x + left)
         colours.append(colour)
     return Cutout(alpha, np.concatenate(rows), np.concatenate(columns), np.concatenate(colours).astype(np.float32))
+
+
+def _touched(overlay: Overlay, frame: tuple[int, int], at: tuple[slice, slice]) -> tuple[int, int, int, int]:
+    """Top, left, bottom, right, px of the region, of where the overlay reaches, interpolated."""
+    h, w = overlay.scale.shape
+    x0, y0, x1, y1 = overlay.box
+    sy, sx = frame[0] / h, frame[1] / w
+    rows, columns = at[0].stop - at[0].start, at[1].stop - at[1].start
+    top_row, bottom = int((y0 - 1) * sy) - at[0].start, int(np.ceil((y1 + 1) * sy)) - at[0].start
+    left, right = int((x0 - 1) * sx) - at[1].start, int(np.ceil((x1 + 1) * sx)) - at[1].start
+    return max(top_row, 0), max(left, 0), min(bottom, rows), min(right, columns)
 
 
 def _nearest(values: NDArray[np.uint8], frame: tuple[int, int], at: tuple[slice, slice]) -> NDArray[np.uint8]:
