@@ -49,7 +49,7 @@ async def work() -> None:
     one_core()
     # A person at the bench comes first.
     with contextlib.suppress(OSError):
-        os.nice(5)
+        os.nice(15)
     studio = Studio.opened(place.database_url, place.files_url, place.deliveries, RunQueue(place.database_url), connections=2)
     app = worker_app(place.database_url)
     async with app.open_async():

@@ -20,7 +20,7 @@ from fastapi import Request
 from yardchalk.core.errors import YardError
 from yardchalk.core.warm import warm_for_looking
 from yardchalk.store.files import FileStore
-from yardchalk.studio.asking import Asked
+from yardchalk.studio.asking import Asked, TileAsked
 from yardchalk.studio.folder_run import one_core
 from yardchalk.studio.viewing import Viewing
 
@@ -51,7 +51,9 @@ class _Renderer:
 
     def __init__(self, files_url: str) -> None:
         self._files_url = files_url
-        self._asked: deque[tuple[Asked, Future[Any]]] = deque()
+        # Tiles are looked at; what was measured can wait for them.
+        self._tiles: deque[tuple[Asked, Future[Any]]] = deque()
+        self._others: deque[tuple[Asked, Future[Any]]] = deque()
         self._ready = threading.Condition()
         self._closed = False
         self._process: BaseProcess | None = None
@@ -62,7 +64,7 @@ class _Renderer:
     def ask(self, asked: Asked) -> Future[Any]:
         future: Future[Any] = Future()
         with self._ready:
-            self._asked.append((asked, future))
+            (self._tiles if isinstance(asked, TileAsked) else self._others).append((asked, future))
             self._ready.notify()
         return future
 
@@ -77,10 +79,10 @@ class _Renderer:
         self._start()
         while True:
             with self._ready:
-                self._ready.wait_for(lambda: self._asked or self._closed)
+                self._ready.wait_for(lambda: self._tiles or self._others or self._closed)
                 if self._closed:
                     return
-                asked, future = self._asked.popleft()
+                asked, future = (self._tiles or self._others).popleft()
             if not future.set_running_or_notify_cancel():
                 continue
             try:

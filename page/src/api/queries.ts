@@ -43,10 +43,10 @@ export const usePhoto = (id: number) =>
   });
 
 /** The graph hangs on the photo and the run sheet, which the tiles' base address stands for, and on the white point. */
-export const useLift = (id: number, settings: string | undefined) =>
+export const useLift = (id: number, settings: string, active: boolean) =>
   useQuery({
-    queryKey: keys.lift(id, settings ?? ''),
-    enabled: settings !== undefined,
+    queryKey: keys.lift(id, settings),
+    enabled: active,
     placeholderData: (before) => before,
     queryFn: () => answered(client.GET('/api/photos/{photo_id}/lift', { params: { path: { photo_id: id } } })),
   });

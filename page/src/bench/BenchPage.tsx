@@ -54,7 +54,7 @@ function Bench({ photo }: { photo: Photo }) {
   const [dragging, setDragging] = useState(false);
   const [taking, setTaking] = useState<Taking | null>(null);
   const shown = draft ?? photo.marks;
-  const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`);
+  const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`, stage === 'lift' || stage === 'balance');
 
   const done = {
     // One after the other, in the order in which they were done.

@@ -9,7 +9,7 @@ const CELL = 28; // px of the map between strokes
 export function ReachPreview(props: { deck: Deck; map: ReachMap; tolerance: number; width: number; height: number }) {
   const { deck, map, tolerance, width, height } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
-  const made = useRef<{ of: ReachMap; image: ImageData; words: Uint32Array; strokes: Uint8Array } | null>(null);
+  const made = useRef<{ of: ReachMap; image: ImageData; words: Uint32Array; places: Uint16Array } | null>(null);
   const level = Math.round(tolerance * STEPS);
 
   useEffect(() => {
@@ -21,18 +21,17 @@ export function ReachPreview(props: { deck: Deck; map: ReachMap; tolerance: numb
         of: map,
         image,
         words: new Uint32Array(image.data.buffer),
-        strokes: strokesOver(map.width, map.height),
+        places: placesIn(map),
       };
     }
-    const { image, words, strokes } = made.current;
+    const { image, words, places } = made.current;
     // A veil of paper, and chalk strokes on it; as ABGR words.
     const table = new Uint32Array(512);
     for (let i = 0; i <= level; i++) {
       table[i] = 0x8cf6f8f8;
       table[256 + i] = 0xffa05a2c;
     }
-    const { levels } = map;
-    for (let i = 0; i < levels.length; i++) words[i] = table[(levels[i] ?? 0) + ((strokes[i] ?? 0) << 8)] ?? 0;
+    for (let i = 0; i < places.length; i++) words[i] = table[places[i] as number] as number;
     context.putImageData(image, 0, 0);
     // For whoever measures how long a person waits.
     requestAnimationFrame(() => performance.mark('reach shown'));
@@ -58,15 +57,17 @@ export function ReachPreview(props: { deck: Deck; map: ReachMap; tolerance: numb
   );
 }
 
-function strokesOver(width: number, height: number): Uint8Array {
-  const out = new Uint8Array(width * height);
+/** For each pixel its place in the table of words: its level, and 256 more where a stroke is. */
+function placesIn({ levels, width, height }: ReachMap): Uint16Array {
+  const out = Uint16Array.from(levels);
   for (let y = 0; y < height; y++) {
     const down = y % CELL;
     if (down < 6 || down > 18) continue;
     const shift = (Math.floor(y / CELL) % 2) * (CELL / 2);
     for (let x = 0; x < width; x++) {
       const slant = (((x + shift) % CELL) + down) % CELL;
-      if ((slant > 4 && slant < 7) || (slant > 11 && slant < 14)) out[y * width + x] = 1;
+      if ((slant > 4 && slant < 7) || (slant > 11 && slant < 14))
+        out[y * width + x] = (levels[y * width + x] ?? 0) + 256;
     }
   }
   return out;

@@ -22,13 +22,16 @@ def overlap_of_colours(ground: Ground, backdrop: Mask) -> float:
     away = cv2.erode(backdrop.view(np.uint8), kernel) > 0
     if not product.any() or not away.any():
         return 0.0
-    ours, theirs = (_histogram(ground.evened_lab[mask]) for mask in (product, away))
+    # Every third pixel each way stands for those beside it.
+    few = np.s_[::3, ::3]
+    lab = ground.evened_lab[few]
+    ours, theirs = (_histogram(lab[mask[few]]) for mask in (product, away))
     # A bin that the backdrop fills at all is the backdrop's; what stands in it of the product counts.
     return float(ours[theirs > 1e-3 * theirs.max()].sum())
 
 
 def _histogram(lab: Float) -> Float:
-    counts, _ = np.histogramdd(lab[:: max(1, len(lab) // 200_000)], [np.linspace(a, b, n + 1) for a, b, n in _BINS])
+    counts, _ = np.histogramdd(lab, [np.linspace(a, b, n + 1) for a, b, n in _BINS])
     out: Float = (counts / max(counts.sum(), 1)).astype(np.float32)
     return out
 
