@@ -115,6 +115,11 @@ class Decisions:
     solution: Solution | None = None
     overlay: Overlay | None = None
 
+    @cached_property
+    def product_key(self) -> str:
+        """Stands for the product: what hangs on that alone is the same, whatever regions it came from."""
+        return hashlib.sha256(np.packbits(self.product).tobytes()).hexdigest()
+
 
 @dataclass(frozen=True)
 class Region:
@@ -352,8 +357,7 @@ class Render:
         if d.solution is not None:
             return d.solution
         # By what it is solved for, not by the regions: a stroke laid over it leaves it as it is.
-        product = hashlib.sha256(np.packbits(d.product).tobytes()).hexdigest()
-        return self.cache.get((self.digest, "solution", product), lambda: solve_band(self.analysis, d.product, d.noise))
+        return self.cache.get((self.digest, "solution", d.product_key), lambda: solve_band(self.analysis, d.product, d.noise))
 
     @property
     def lift(self) -> LiftSettings:
@@ -381,7 +385,7 @@ class Render:
     @property
     def graph(self) -> GiveAndTake:
         """The give-and-take graph, after balancing and evening."""
-        key = (self.digest, "graph", self.clear_key, self.lift.on, self.lift.even, self.gains, self._empty_digest)
+        key = (self.digest, "graph", self.decisions.product_key, self.lift.on, self.lift.even, self.gains, self._empty_digest)
         return self.cache.get(key, self._measure)
 
     def _measure(self) -> GiveAndTake:

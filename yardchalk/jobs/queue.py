@@ -6,6 +6,7 @@ import procrastinate
 from psycopg import Connection
 
 RUN_TASK = "yard:run"
+QUIET_S = 1
 _URGENT = 10
 
 
@@ -26,6 +27,8 @@ class RunQueue:
             RUN_TASK,
             queue="run",
             priority=_URGENT if urgent else 0,
+            # What a person has just changed they may be changing still: the bench has the processor until they pause.
+            schedule_in={"seconds": QUIET_S} if urgent else None,
             connection=connection,
         )
         return task.defer(photo_id=photo_id, key=key)

@@ -8,7 +8,7 @@ import os
 import procrastinate
 
 from yardchalk.host.settings import Place
-from yardchalk.jobs.queue import RUN_TASK, RunQueue
+from yardchalk.jobs.queue import QUIET_S, RUN_TASK, RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.studio.folder_run import one_core
 from yardchalk.studio.running import ask_lost, run_photo
@@ -55,7 +55,14 @@ async def work() -> None:
     async with app.open_async():
         watch = asyncio.create_task(_take_up(app, studio))
         try:
-            await app.run_worker_async(queues=["run"], concurrency=1, name=f"worker-{os.getpid()}", additional_context={"studio": studio})
+            await app.run_worker_async(
+                queues=["run"],
+                concurrency=1,
+                name=f"worker-{os.getpid()}",
+                additional_context={"studio": studio},
+                # What is queued wakes it at once; what was to wait is looked for.
+                fetch_job_polling_interval=QUIET_S / 2,
+            )
         finally:
             watch.cancel()
             studio.close()
