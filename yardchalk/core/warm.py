@@ -3,14 +3,18 @@
 `python -m yardchalk.core.warm`: part of the set-up. What was compiled is kept beside its source.
 """
 
+from collections.abc import Iterator
+
 import cv2
 import numpy as np
 
+from yardchalk.core.clear_settings import AutomaticRegion, ClearMarks, FamilyRegion, SpreadRegion
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.deliver import produce
 from yardchalk.core.render import Card, Render
 from yardchalk.core.settings import LiftMarks, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Stroke
+from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
 from yardchalk.core.views import View, view
 
 _LOOKS: tuple[tuple[View, Card], ...] = (
@@ -31,20 +35,39 @@ def warm() -> None:
             for file in {asked.file, "png"}:
                 render = Render(photo, "a drawn ring", load_sheet(sheet))
                 produce(render, asked.model_copy(update={"file": file, "canvas": None}))
-        _look(render)
+        for _ in _look(render):
+            pass
+    for _ in _measure(render):
+        pass
 
 
-def warm_for_looking() -> None:
-    """Have what the bench needs of a photo of 8 bits read in before somebody waits for it."""
-    _look(Render(encode_picture(_ring_on_paper(), "jpeg"), "a drawn ring", load_sheet("white")))
+def warm_for_looking() -> Iterator[None]:
+    """Have what the bench needs of a photo of 8 bits read in before somebody waits for it, step by step."""
+    render = Render(encode_picture(_ring_on_paper(), "jpeg"), "a drawn ring", load_sheet("white"))
+    yield from _look(render)
+    yield from _measure(render)
 
 
-def _look(render: Render) -> None:
+def _measure(render: Render) -> Iterator[None]:
+    """What the panels ask for, the libraries included that are loaded only then."""
+    render.decisions.backdrop.contours()
+    yield
+    touched = SpreadRegion(kind="spread", points=((0.1, 0.1),))
+    offer_tolerance(touched, render.ground)
+    reach_map(touched, render.ground)
+    yield
+    family = FamilyRegion(kind="family", samples=(Stroke(size=0.1, points=((0.1, 0.1), (0.9, 0.1))),))
+    regions = (AutomaticRegion(kind="automatic"), touched, family)
+    Render(render.data, render.name, render.sheet, Marks(clear=ClearMarks(regions=regions)), cache=render.cache).cut(1.0, render.whole(1.0))
+
+
+def _look(render: Render) -> Iterator[None]:
     marks = LiftMarks(scope="backdrop", strokes=(Stroke(size=0.2, points=((0.5, 0.5),)),))
     for lift in (LiftMarks(), marks):
         shown = Render(render.data, render.name, render.sheet, Marks(lift=lift), cache=render.cache)
         for name, card in _LOOKS:
             view(shown, name, 0.5, shown.whole(0.5), card)
+            yield
 
 
 def _ring_on_paper() -> np.ndarray[tuple[int, ...], np.dtype[np.uint8]]:

@@ -10,6 +10,7 @@ import multiprocessing
 import threading
 import zlib
 from collections import deque
+from collections.abc import Iterator
 from concurrent.futures import Future
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
@@ -25,6 +26,7 @@ from yardchalk.studio.folder_run import one_core
 from yardchalk.studio.viewing import Viewing
 
 _IDLE = 1.0  # s
+_OVER = object()
 _CONTEXT = multiprocessing.get_context("spawn")
 
 
@@ -32,11 +34,13 @@ def _serve(pipe: Connection, files_url: str) -> None:
     """A render process: answers one question after another until the pipe closes."""
     one_core()
     viewing = Viewing(FileStore(files_url))
+    warming: Iterator[None] | None = warm_for_looking()
     # Starting up has the processor first; a question has it before that.
-    if not pipe.poll(_IDLE):
-        warm_for_looking()
+    pipe.poll(_IDLE)
     while True:
         try:
+            while warming is not None and not pipe.poll():
+                warming = warming if next(warming, _OVER) is None else None
             asked = pipe.recv()
         except (EOFError, KeyboardInterrupt):
             return

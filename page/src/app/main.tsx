@@ -1,6 +1,6 @@
 import { ChakraProvider } from '@chakra-ui/react';
 import { QueryClientProvider } from '@tanstack/react-query';
-import { lazy, StrictMode, Suspense } from 'react';
+import { lazy, StrictMode, Suspense, type ComponentType } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { followEvents } from '../api/events';
@@ -13,9 +13,24 @@ import { Shell } from './Shell';
 import { system } from './theme';
 
 // The bench with its viewer is a third of the code; the other pages show without it and fetch it when they are idle.
-const bench = () => import('../bench/BenchPage');
-const BenchPage = lazy(() => bench().then((module) => ({ default: module.BenchPage })));
+let fetched: ComponentType | null = null;
+const bench = async () => {
+  const { BenchPage } = await import('../bench/BenchPage');
+  fetched = BenchPage;
+  return { default: BenchPage };
+};
+const LazyBench = lazy(bench);
 addEventListener('load', () => requestIdleCallback(() => void bench()));
+
+/** The bench, at once where its code is there: what was suspended React shows no sooner than after 300 ms. */
+function BenchRoute() {
+  const Bench = fetched ?? LazyBench;
+  return (
+    <Suspense fallback={null}>
+      <Bench />
+    </Suspense>
+  );
+}
 
 followEvents(queries);
 
@@ -27,14 +42,7 @@ if (root) {
         <QueryClientProvider client={queries}>
           <BrowserRouter>
             <Routes>
-              <Route
-                path="/lots/:lotId/photos/:photoId"
-                element={
-                  <Suspense fallback={null}>
-                    <BenchPage />
-                  </Suspense>
-                }
-              />
+              <Route path="/lots/:lotId/photos/:photoId" element={<BenchRoute />} />
               <Route element={<Shell />}>
                 <Route path="/" element={<LotsPage />} />
                 <Route path="/lots/:lotId" element={<LineupPage />} />
