@@ -1,7 +1,8 @@
-import { Box, Button, Flex, NativeSelect, Text } from '@chakra-ui/react';
+import { Box, Button, Flex, Text } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, type Photo } from '../api/client';
+import { Choice } from './Choice';
 import { fitted } from './CropBox';
 import { frameOf, textOf, uncropped, WHOLE, type Crop, type FrameMarks } from './marks';
 import { StagePanel } from './StagePanel';
@@ -93,28 +94,16 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
         </Text>
       )}
       <Box borderTop="1px solid" borderColor="line" pt="3">
-        <Flex justify="space-between" align="center" pb="2">
-          <Text>Crop, width to height</Text>
-          <NativeSelect.Root size="xs" width="110px">
-            <NativeSelect.Field
-              aria-label="Proportions of the crop"
-              bg="white"
-              value={String(aspect)}
-              onChange={(event) => {
-                const next = ASPECTS.find(({ value }) => String(value) === event.target.value)?.value ?? null;
-                onAspect(next);
-                if (next !== null) cropped(fitted(crop, (next * height) / width));
-              }}
-            >
-              {ASPECTS.map(({ name, value }) => (
-                <option key={name} value={String(value)}>
-                  {name}
-                </option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
-        </Flex>
+        <Choice
+          label="Proportions of the crop"
+          value={String(aspect)}
+          options={ASPECTS.map(({ name, value }) => [String(value), name] as const)}
+          onChange={(chosen) => {
+            const next = ASPECTS.find(({ value }) => String(value) === chosen)?.value ?? null;
+            onAspect(next);
+            if (next !== null) cropped(fitted(crop, (next * height) / width));
+          }}
+        />
         <Sizes photo={photo} crop={crop} onSettle={cropped} />
         <Flex gap="2" pt="3" wrap="wrap">
           {data?.crop_to_set && (

@@ -1,6 +1,7 @@
 import { Box, Button, Flex, Grid, Text } from '@chakra-ui/react';
+import { Choice } from '../bench/Choice';
 import { Toggle } from '../bench/Toggle';
-import { BrushWidth, Choice, HandToggle, Press, Quiet, RegionSlider } from './parts';
+import { BrushWidth, HandToggle, Press, Quiet, RegionSlider } from './parts';
 import type { ContrastMap, Of } from './regions';
 import type { Clear } from './useClear';
 

@@ -1,5 +1,6 @@
 import { Flex, Text } from '@chakra-ui/react';
-import { Choice, HandToggle, percent, Press, Quiet, RegionSlider, BrushWidth } from './parts';
+import { Choice } from '../bench/Choice';
+import { HandToggle, percent, Press, Quiet, RegionSlider, BrushWidth } from './parts';
 import type { Of, SpreadOffer } from './regions';
 import type { Clear } from './useClear';
 

@@ -1,4 +1,4 @@
-import { Button, Flex, NativeSelect, Text, type ButtonProps } from '@chakra-ui/react';
+import { Button, Text, type ButtonProps } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
 import { Toggle } from '../bench/Toggle';
 import { digitsOf } from '../bench/TypedNumber';
@@ -16,35 +16,6 @@ export function HandToggle({ clear, hand, children }: { clear: Clear; hand: Hand
     <Toggle on={on} onChange={(next) => clear.setHand(next ? hand : null)}>
       {children}
     </Toggle>
-  );
-}
-
-/** One of a few named choices. */
-export function Choice<T extends string>(props: {
-  label: string;
-  value: T;
-  options: readonly (readonly [T, string])[];
-  onChange: (value: T) => void;
-}) {
-  return (
-    <Flex justify="space-between" align="center" gap="2">
-      <Text flex="none">{props.label}</Text>
-      <NativeSelect.Root size="xs" width="168px">
-        <NativeSelect.Field
-          aria-label={props.label}
-          bg="white"
-          value={props.value}
-          onChange={(event) => props.onChange(event.target.value as T)}
-        >
-          {props.options.map(([value, name]) => (
-            <option key={value} value={value}>
-              {name}
-            </option>
-          ))}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
-    </Flex>
   );
 }
 
