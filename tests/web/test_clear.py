@@ -1,5 +1,6 @@
 """Clear over real HTTP: what regions come to, what tolerances reach, and what is refused with the reason."""
 
+import uuid
 from typing import Any
 
 import numpy as np
@@ -74,13 +75,16 @@ class ClearTest(ServerCase):
     def test_a_tile_under_long_marks_is_what_the_engine_makes_and_so_are_kept_decisions(self) -> None:
         wavy = [[0.2 + 0.001 * k, 0.5 + 0.1 * np.sin(k / 20), 1] for k in range(300)]
         marks = under(AUTOMATIC, {"kind": "strokes", "strokes": [{"keeps": False, "size": 0.02, "softness": 0.5, "points": wavy}]})
-        key = self.client.post("/api/marks", json=marks).json()["key"]
+        key = str(uuid.uuid4())
+        self.assertEqual(self.client.put(f"/api/marks/{key}", json=marks).status_code, 204)
+        self.assertEqual(self.client.put(f"/api/marks/{key}", json=marks).status_code, 204)
+        self.assertEqual(self.client.put(f"/api/marks/{key}", json=under(AUTOMATIC)).status_code, 409)
         base = self.client.get(f"/api/photos/{self.photo}").json()["tile_base"]
         tile = self.tile(f"{base}/matte/white/~{key}/0/0-0")
         render = Render(self.data, "pot", load_sheet("transparent"), Marks.model_validate(marks))
         h, w = tile.shape[:2]
         np.testing.assert_array_equal(tile, view(render, "matte", 1.0, Region(0, h, 0, w)))
-        gone = self.client.get(f"{base}/matte/white/~{'0' * 32}/0/0-0")
+        gone = self.client.get(f"{base}/matte/white/~{uuid.uuid4()}/0/0-0")
         self.assertEqual(gone.status_code, 404)
         keep_decisions(self.studio.files, render)
         again = Render(self.data, "pot", load_sheet("transparent"), Marks.model_validate(marks))

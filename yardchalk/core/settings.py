@@ -6,6 +6,7 @@ receiving channel demands. JSON Schemas of all three are generated from these mo
 
 import json
 import re
+from functools import cache
 from importlib.resources import files
 from itertools import pairwise
 from pathlib import Path
@@ -198,23 +199,27 @@ _REGIONS = {get_args(kind.model_fields["kind"].annotation)[0] for kind in get_ar
 _Model = TypeVar("_Model", RunSheet, ListingSpec, Marks)
 
 
-def shipped(kind: Literal["sheets", "specs"]) -> list[str]:
+@cache
+def shipped(kind: Literal["sheets", "specs"]) -> tuple[str, ...]:
     """Names of the run sheets or listing specs that ship with the application, in order."""
     folder = files("yardchalk.core") / "shipped" / kind
-    return sorted(item.name.removesuffix(".json") for item in folder.iterdir() if item.name.endswith(".json"))
+    return tuple(sorted(item.name.removesuffix(".json") for item in folder.iterdir() if item.name.endswith(".json")))
 
 
 def _load(model: type[_Model], kind: Literal["sheets", "specs"], name: str) -> _Model:
     if name in shipped(kind):
-        text = (files("yardchalk.core") / "shipped" / kind / f"{name}.json").read_text()
-    else:
-        path = Path(name)
-        if not path.is_file():
-            raise BadSettings(
-                "is neither a file nor one that ships", where=name, remedy=f"Shipped: {', '.join(shipped(kind))}; or name a .json file"
-            )
-        text = path.read_text()
-    return parse(model, text, name)
+        return _load_shipped(model, kind, name)
+    path = Path(name)
+    if not path.is_file():
+        raise BadSettings(
+            "is neither a file nor one that ships", where=name, remedy=f"Shipped: {', '.join(shipped(kind))}; or name a .json file"
+        )
+    return parse(model, path.read_text(), name)
+
+
+@cache
+def _load_shipped(model: type[_Model], kind: str, name: str) -> _Model:
+    return parse(model, (files("yardchalk.core") / "shipped" / kind / f"{name}.json").read_text(), name)
 
 
 def parse(model: type[_Model], text: str, where: str) -> _Model:

@@ -100,8 +100,15 @@ def photo_of_content(connection: Connection[Row], lot_id: int, digest: str) -> R
     return _one(connection, "SELECT * FROM photos WHERE lot_id = %s AND digest = %s", lot_id, digest)
 
 
-def photos(connection: Connection[Row], lot_id: int) -> list[Row]:
-    return _all(connection, "SELECT * FROM photos WHERE lot_id = %s ORDER BY id", lot_id)
+def photos(connection: Connection[Row], lot_id: int, only: list[int] | None = None) -> list[Row]:
+    """The photos of a lot, or those named of them."""
+    return _all(
+        connection,
+        "SELECT * FROM photos WHERE lot_id = %s AND (%s::bigint[] IS NULL OR id = ANY(%s)) ORDER BY id",
+        lot_id,
+        only,
+        only,
+    )
 
 
 # Those to fix first, then to look at, ready, failed, waiting; those alike by name.

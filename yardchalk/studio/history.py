@@ -33,7 +33,7 @@ class Spread:
 
 def set_marks(studio: Studio, photo_id: int, marks: Marks, what: str) -> None:
     """Put a photo's own departures from the run sheet in force, as a step that can be undone, and run it before all others."""
-    row = reading.photo(studio, photo_id)
+    row = reading.photo_row(studio, photo_id)
     _fit(row, marks)
     with studio.transaction() as connection:
         queries.add_step(connection, photo_id, marks.as_kept(), what)
@@ -57,7 +57,7 @@ def redo(studio: Studio, photo_id: int) -> None:
 
 
 def _go(studio: Studio, photo_id: int, by: int, nothing: str) -> None:
-    row = reading.photo(studio, photo_id)
+    row = reading.photo_row(studio, photo_id)
     with studio.transaction() as connection:
         if not queries.go_to_step(connection, photo_id, by):
             raise YardError(nothing, where=row["name"])
@@ -67,7 +67,7 @@ def _go(studio: Studio, photo_id: int, by: int, nothing: str) -> None:
 
 def keep_snapshot(studio: Studio, photo_id: int, name: str) -> None:
     """Keep the marks in force under a name."""
-    reading.photo(studio, photo_id)
+    reading.photo_row(studio, photo_id)
     with studio.transaction() as connection:
         queries.add_snapshot(connection, photo_id, name)
 
@@ -94,7 +94,7 @@ def copy_balance(studio: Studio, photo_id: int, tolerance: float = SAME_LIGHT) -
     ----------
     tolerance : how much the backdrops may differ in colour at the same luminance, ΔE00.
     """
-    row = reading.photo(studio, photo_id)
+    row = reading.photo_row(studio, photo_id)
     marks = Marks.model_validate(row["marks"])
     if marks.balance is None:
         raise YardError("has no balance of its own to copy", where=row["name"], remedy="Set one first")

@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from psycopg import Connection
+
 from yardchalk.core.errors import NotThere
 from yardchalk.core.settings import load_sheet, load_spec, shipped
 from yardchalk.store import queries
@@ -48,7 +50,7 @@ def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
 def set_empty(studio: Studio, lot_id: int, photo_id: int | None) -> int:
     """Say which photo of the lot shows the empty set, or that none does, and run what that changes; how many photos that are."""
     with studio.transaction() as connection:
-        if photo_id is not None and photo_id not in {row["id"] for row in queries.photos(connection, lot_id)}:
+        if photo_id is not None and not queries.photos(connection, lot_id, [photo_id]):
             raise NotThere("is not in the lot", where=f"Photo {photo_id}", remedy="Choose one of the lot's photos")
         queries.set_empty(connection, lot_id, photo_id)
         announce(connection, lot_id)
@@ -61,12 +63,23 @@ def lineup(studio: Studio, lot_id: int) -> str:
         return queries.lineup(connection, lot_id)
 
 
-def photo(studio: Studio, photo_id: int) -> Row:
-    """One photo with its findings and figures, its steps and snapshots, and the order of the lot's photos."""
+def photo_row(studio: Studio, photo_id: int) -> Row:
+    """One photo with its findings and figures, and what its lot has in force."""
     with studio.transaction() as connection:
-        row = queries.photo(connection, photo_id)
-        if row is None:
-            raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
+        return _photo_row(connection, photo_id)
+
+
+def _photo_row(connection: Connection[Row], photo_id: int) -> Row:
+    row = queries.photo(connection, photo_id)
+    if row is None:
+        raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
+    return row
+
+
+def photo(studio: Studio, photo_id: int) -> Row:
+    """The same with its steps and snapshots, and the order of the lot's photos."""
+    with studio.transaction() as connection:
+        row = _photo_row(connection, photo_id)
         row["order"] = queries.order(connection, row["lot_id"])
         row |= queries.steps_beside(connection, photo_id)
         row["snapshots"] = queries.snapshots(connection, photo_id)

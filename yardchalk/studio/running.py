@@ -46,9 +46,7 @@ def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urge
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         asked = 0
         empty = queries.empty_digest(connection, lot_id)
-        for photo in queries.photos(connection, lot_id):
-            if only is not None and photo["id"] not in only:
-                continue
+        for photo in queries.photos(connection, lot_id, only):
             key = run_key(photo, lot["sheet"], lot["spec"], empty)
             busy = photo["state"] in ("waiting", "running") and photo["asked_key"] == key
             if busy or (photo["done_key"] == key and photo["state"] == "done"):

@@ -1,8 +1,7 @@
 """What the routers share: access to the studio, and how errors are answered."""
 
-import hashlib
-import json
-import threading
+import asyncio
+import time
 from collections import OrderedDict
 from typing import Annotated
 
@@ -31,29 +30,30 @@ def _renderers(request: Request) -> Renderers:
 
 
 class GivenMarks:
-    """Marks that are too long for the address of a tile, by a short key. The page gives them again after a restart."""
+    """Marks that are too long for the address of a tile, by a key that the page chose. It gives them again after a restart."""
 
     _MOST = 500
+    _PATIENCE_S = 1.0
 
     def __init__(self) -> None:
         self._kept: OrderedDict[str, Marks] = OrderedDict()
-        self._lock = threading.Lock()
 
-    def keep(self, marks: Marks) -> str:
-        key = hashlib.sha256(json.dumps(marks.as_kept(), sort_keys=True).encode()).hexdigest()[:32]
-        with self._lock:
-            self._kept[key] = marks
-            self._kept.move_to_end(key)
-            while len(self._kept) > self._MOST:
-                self._kept.popitem(last=False)
-        return key
+    def keep(self, key: str, marks: Marks) -> None:
+        """Keep marks under a key; a key never stands for other marks than before, since tiles under it are kept for ever."""
+        if self._kept.setdefault(key, marks) != marks:
+            raise YardError("stands for other marks already", where=f"The key {key}", remedy="Choose another")
+        self._kept.move_to_end(key)
+        while len(self._kept) > self._MOST:
+            self._kept.popitem(last=False)
 
-    def found(self, key: str, name: str) -> Marks:
-        """The marks; NotThere if they were never given or are long gone."""
-        with self._lock:
-            if key not in self._kept:
+    async def found(self, key: str, name: str) -> Marks:
+        """The marks. Tiles are asked for along with them, so they may be a moment away; NotThere if they do not come."""
+        until = time.monotonic() + self._PATIENCE_S
+        while key not in self._kept:
+            if time.monotonic() > until:
                 raise NotThere("has other settings by now", where=name, remedy="Load the page again")
-            return self._kept[key]
+            await asyncio.sleep(0.005)
+        return self._kept[key]
 
 
 def _given_marks(request: Request) -> GivenMarks:

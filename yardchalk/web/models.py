@@ -166,10 +166,6 @@ class PhotoDetail(_Out):
     halvings: int = Field(description="How often the photo before the crop is halved until it fits into one tile.")
 
 
-class MarksKey(BaseModel):
-    key: str
-
-
 Place = tuple[float, float]
 
 

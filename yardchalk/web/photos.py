@@ -19,7 +19,7 @@ from yardchalk.studio.asking import FrameAsked, GraphAsked, PixelAsked, SampleAs
 from yardchalk.studio.running import ENGINE
 from yardchalk.studio.viewing import TILE
 from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
-from yardchalk.web.models import FrameOffers, Level, LiftGraph, MarksKey, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
+from yardchalk.web.models import FrameOffers, Level, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 
@@ -99,7 +99,7 @@ def post_same_light(studio: TheStudio, photo_id: int, tolerance: Annotated[float
 
 async def subject_of(studio: TheStudio, photo_id: int) -> Subject:
     """A photo as it stands, for the render processes."""
-    row = await run_in_threadpool(reading.photo, studio, photo_id)
+    row = await run_in_threadpool(reading.photo_row, studio, photo_id)
     return Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]), row["empty"])
 
 
@@ -149,10 +149,10 @@ async def get_pixel(
     return await renderers.answer(PixelAsked(await subject_of(studio, photo_id), x, y, card), request) or Response(status_code=499)
 
 
-@router.post("/marks", response_model=MarksKey)
-def post_marks(given: TheMarks, marks: Marks) -> Any:
-    """A short key that stands for long marks in the address of a tile."""
-    return {"key": given.keep(marks)}
+@router.put("/marks/{key}", status_code=204)
+async def put_marks_key(given: TheMarks, key: Annotated[str, Path(pattern="^[0-9a-f-]{36}$")], marks: Marks) -> None:
+    """Have a key stand for long marks in the address of a tile."""
+    given.keep(key, marks)
 
 
 @router.get("/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{halvings}/{column}-{row}", response_class=Response)
@@ -174,7 +174,7 @@ async def get_tile(
     key = (photo_id, mark)
     subjects: dict[tuple[int, str], Subject] = request.app.state.subjects
     if key not in subjects:
-        photo = await run_in_threadpool(reading.photo, studio, photo_id)
+        photo = await run_in_threadpool(reading.photo_row, studio, photo_id)
         sheet = load_sheet(photo["sheet"])
         if _mark(photo, sheet) != mark:
             raise NotThere("has another run sheet by now", where=photo["name"], remedy="Load the page again")
@@ -183,7 +183,7 @@ async def get_tile(
         subjects[key] = Subject(photo["digest"], photo["name"], sheet, Marks(), photo["empty"])
     subject = subjects[key]
     if marks.startswith("~"):
-        subject = replace(subject, marks=given.found(marks[1:], subject.name))
+        subject = replace(subject, marks=await given.found(marks[1:], subject.name))
     elif marks != "{}":
         subject = replace(subject, marks=parse(Marks, marks, subject.name))
     answer = await renderers.answer(TileAsked(subject, view, card, halvings, column, row), request)

@@ -433,7 +433,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/marks": {
+    "/api/marks/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -441,12 +441,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
         /**
-         * Post Marks
-         * @description A short key that stands for long marks in the address of a tile.
+         * Put Marks Key
+         * @description Have a key stand for long marks in the address of a tile.
          */
-        post: operations["post_marks_api_marks_post"];
+        put: operations["put_marks_key_api_marks__key__put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2105,11 +2105,6 @@ export interface components {
             lift: components["schemas"]["LiftMarks"];
             /** @description Regions that say what is backdrop; as the run sheet has it, if left out. */
             clear?: components["schemas"]["ClearMarks"] | null;
-        };
-        /** MarksKey */
-        MarksKey: {
-            /** Key */
-            key: string;
         };
         /**
          * Message
@@ -4078,11 +4073,13 @@ export interface operations {
             };
         };
     };
-    post_marks_api_marks_post: {
+    put_marks_key_api_marks__key__put: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                key: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -4092,13 +4089,11 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            200: {
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["MarksKey"];
-                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

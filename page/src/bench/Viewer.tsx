@@ -126,14 +126,13 @@ export function Viewer({
   }, [photo.id]);
 
   useEffect(() => {
-    if (!deck || under === null) return;
+    if (!deck) return;
     const size = { width, height, halvings };
     deck.show(sourceOf(base, size, whole ? 'before' : view, whole ? 'white' : card, under));
   }, [deck, base, width, height, halvings, view, card, whole, under]);
 
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.
-    if (as === null) return;
     const later = window.setTimeout(
       () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', as)),
       400,
@@ -161,7 +160,7 @@ export function Viewer({
   const choices = views.filter(({ name }) => choice.includes(name));
   const aside = compare === 'side' && !whole;
   const source = useMemo(
-    () => sourceOf(base, { width, height, halvings }, 'before', 'white', as ?? ''),
+    () => sourceOf(base, { width, height, halvings }, 'before', 'white', as),
     [base, width, height, halvings, as],
   );
   return (
