@@ -121,6 +121,8 @@ class BenchTest(PageCase):
         self.assertIn("Cut off by the frame", place.get_attribute("data-label") or "")
         page.wait_for_timeout(500)
         self.assertGreater(self.zoom(), at_first, "the viewer flew there")
+        expect(page.get_by_role("region", name="Frame")).to_be_visible()
+        page.keyboard.press("3")
         page.keyboard.press("Escape")
         expect(place).to_have_count(0)
         page.keyboard.down("b")

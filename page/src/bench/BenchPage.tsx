@@ -145,11 +145,17 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? level.error ?? lift.error;
 
-  const placed = photo.findings.map((finding, i) => ({ finding, i }));
-  const step = (by: number) => {
-    if (placed.length === 0) return;
-    const at = chosen === null ? (by > 0 ? 0 : placed.length - 1) : (chosen + by + placed.length) % placed.length;
+  /** Go to a finding: the viewer flies there, and the stage that can mend it opens. */
+  const goTo = (at: number | null) => {
     setChosen(at);
+    setPlace(null);
+    const mends = STAGES.find((one) => at !== null && one.stage === photo.findings[at]?.stage);
+    // Frame shows the photo before its crop, where places are others.
+    if (mends && mends.stage !== stage && (mends.stage !== 'frame' || !photo.crop)) choose(mends.stage);
+  };
+  const step = (by: number) => {
+    const count = photo.findings.length;
+    if (count > 0) goTo(chosen === null ? (by > 0 ? 0 : count - 1) : (chosen + by + count) % count);
   };
   const at = photo.order.findIndex((one) => one.id === photo.id);
   const go = (by: number) => {
@@ -287,7 +293,7 @@ function Bench({ photo }: { photo: Photo }) {
         position={{ base: 'relative', xl: 'static' }}
         display={{ base: aside ? 'flex' : 'none', xl: 'flex' }}
       >
-        <FindingsList photo={photo} chosen={chosen} onChoose={setChosen} onNext={() => step(1)} />
+        <FindingsList photo={photo} chosen={chosen} onChoose={goTo} onNext={() => step(1)} />
         <LotStrip photo={photo} />
       </Flex>
       <Box as="main" gridColumn="2" gridRow="2" minWidth="0" minHeight="0">

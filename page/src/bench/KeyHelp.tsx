@@ -1,7 +1,7 @@
 import { CloseButton, Dialog, Flex, Kbd, Portal, Text } from '@chakra-ui/react';
 
 const KEYS: [string, string][] = [
-  ['N', 'next finding: the viewer flies there'],
+  ['N', 'next finding: the viewer flies there, the stage that mends it opens'],
   ['Shift N', 'the finding before'],
   ['B', 'hold to see the photo as it came in'],
   ['V', 'the next test card behind the cut-out'],
