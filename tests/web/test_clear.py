@@ -125,7 +125,7 @@ class ClearTest(ServerCase):
             (TOUCHED | {"tolerance": 300}, "clear.regions.0.tolerance: 300 is over 60"),
             (TOUCHED | {"points": [[1.2, 0.5]]}, "clear.regions.0.points.0.0: 1.2 is over 1"),
             (TOUCHED | {"points": []}, "clear.regions.0.points: holds 0, at least 1 is needed"),
-            ({"kind": "lasso"}, "clear.regions.0"),
+            ({"kind": "guess"}, "clear.regions.0"),
             ({"kind": "strokes", "strokes": [{"keeps": True, "size": 0.01, "points": [[0.5, 0.5, 1]] * 401}]}, "strokes.0.points"),
         ]
         for region, message in cases:
