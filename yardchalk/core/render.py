@@ -273,10 +273,11 @@ class Render:
             return self._decided.backdrop
         return self.cache.get((self.digest, "backdrop"), lambda: fit_backdrop(self.analysis))
 
-    @property
+    @cached_property
     def clear_key(self) -> tuple[Any, ...]:
-        """What clearing hangs on besides the framed photo."""
-        return self.sheet.clear, self.marks.clear
+        """Stands for what clearing hangs on besides the framed photo; short, since many a painted stroke may be in it."""
+        own = self.marks.clear
+        return self.sheet.clear, None if own is None else hashlib.sha256(own.model_dump_json().encode()).hexdigest()
 
     @cached_property
     def regions(self) -> tuple[AnyRegion, ...]:
