@@ -30,7 +30,7 @@ from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import Coded, Float, decode, to_coded
 from yardchalk.core.errors import YardError
 from yardchalk.core.render import Render
-from yardchalk.core.settings import FrameMarks, Marks, load_sheet
+from yardchalk.core.settings import ClearSettings, FrameMarks, Marks, load_sheet
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.advice import LIMIT, advice, overlap_of_colours
 from yardchalk.core.stages.clear.contrast import COMBINATIONS, SOURCES, apply_map, rank_variants, separation_of
@@ -105,6 +105,13 @@ class ListTest(unittest.TestCase):
     def test_automatic_alone_is_what_no_list_is_and_an_empty_list_keeps_everything(self) -> None:
         np.testing.assert_array_equal(alpha_of(self.under(AUTOMATIC)), alpha_of(self.plain))
         self.assertTrue(bool((alpha_of(Render(self.made.png, "pot", SHEET, Marks(clear=ClearMarks(regions=())))) == 1).all()))
+
+    def test_automatic_works_as_a_region_where_the_run_sheet_leaves_clearing_out(self) -> None:
+        off = SHEET.model_copy(update={"clear": ClearSettings(on=False)})
+        kept = Render(self.made.png, "pot", off, cache=self.plain.cache)
+        self.assertTrue(bool((alpha_of(kept) == 1).all()))
+        own = Render(self.made.png, "pot", off, Marks(clear=ClearMarks(regions=(AUTOMATIC,))), cache=self.plain.cache)
+        np.testing.assert_array_equal(alpha_of(own), alpha_of(self.plain))
 
     def test_what_is_drawn_stays_where_it_is_on_the_photo_when_that_is_turned_or_cropped(self) -> None:
         drop = brushed(((0.45, 0.5), (0.55, 0.55)), keeps=False)

@@ -314,9 +314,9 @@ class Render:
     @property
     def clearing(self) -> Clearing:
         """What was cleared: by itself, or as the photo's own regions have it; everything is product if the stage is off."""
-        if self.marks.clear is None:
-            return self._automatic
-        return self.cache.get((self.digest, "clearing", self.clear_key), self._cleared_by_regions)
+        if self.marks.clear is not None:
+            return self.cache.get((self.digest, "clearing", self.clear_key), self._cleared_by_regions)
+        return self._automatic if self.sheet.clear.on else self._given_clearing(np.ones(self.analysis.shape[:2], bool))
 
     def _cleared_by_regions(self) -> Clearing:
         product = self.outcome.backdrop < 0.5
@@ -325,18 +325,18 @@ class Render:
 
     @property
     def _automatic(self) -> Clearing:
-        return self.cache.get((self.digest, "automatic", self.sheet.clear), self._clear)
+        """What automatic clearing finds, whatever the run sheet says."""
+        return self.cache.get((self.digest, "automatic"), self._clear)
 
     def _clear(self) -> Clearing:
-        shape = self.analysis.shape[:2]
-        nothing = np.zeros(shape, bool)
-        if not self.sheet.clear.on:
-            return Clearing(~nothing, nothing, nothing, np.zeros((*shape, 3), np.float32), 0.0)
         alpha = self.photo(self.analysis_scale).alpha
-        if alpha is not None:
-            # The file already says what is see-through; that is kept, not guessed again.
-            return Clearing(alpha > 0, nothing, nothing, np.zeros((*shape, 3), np.float32), 0.0)
-        return clear_automatically(self.evidence)
+        # A file that says what is see-through is believed, not guessed again.
+        return clear_automatically(self.evidence) if alpha is None else self._given_clearing(alpha > 0)
+
+    def _given_clearing(self, product: Mask) -> Clearing:
+        """The product where nothing was cleared."""
+        nothing = np.zeros(product.shape, bool)
+        return Clearing(product, nothing, nothing, np.zeros((*product.shape, 3), np.float32), 0.0)
 
     def adopt(self, decided: Decisions) -> None:
         """Take what was decided before for this photo, frame and clearing settings."""
