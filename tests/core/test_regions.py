@@ -113,6 +113,16 @@ class ListTest(unittest.TestCase):
         own = Render(self.made.png, "pot", off, Marks(clear=ClearMarks(regions=(AUTOMATIC,))), cache=self.plain.cache)
         np.testing.assert_array_equal(alpha_of(own), alpha_of(self.plain))
 
+    def test_a_file_with_transparency_keeps_its_soft_edges_under_regions(self) -> None:
+        alpha = np.round(self.made.alpha * 255).astype(np.uint8)
+        data = encode_picture(np.dstack([self.made.pixels, alpha]), "png")
+        plain = alpha_of(Render(data, "pot", SHEET))
+        np.testing.assert_array_equal(alpha_of(shown(data, AUTOMATIC)), plain)
+        half = outlined(((0, 0), (0.5, 0), (0.5, 1), (0, 1)), backdrop="inside")
+        cut = alpha_of(shown(data, AUTOMATIC, half))
+        self.assertEqual(float(cut[:, :316].max()), 0.0)
+        np.testing.assert_array_equal(cut[:, 324:], plain[:, 324:])
+
     def test_what_is_drawn_stays_where_it_is_on_the_photo_when_that_is_turned_or_cropped(self) -> None:
         drop = brushed(((0.45, 0.5), (0.55, 0.55)), keeps=False)
         whole = alpha_of(self.under(AUTOMATIC, drop)) < 0.1

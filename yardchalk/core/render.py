@@ -487,7 +487,13 @@ class Render:
         photo = self.part(scale, region)
         if photo.alpha is not None and self.sheet.clear.on and self.marks.clear is None:
             return _given(photo)
-        cut = refine(self.solution, photo.pixels, (width, height), region.left, region.top)
+        if photo.alpha is not None and self.sheet.clear.on:
+            # The file's own soft edges stay; what regions took away is gone.
+            cut = _given(photo)
+            kept = self._region_of(self.decisions.product.astype(np.float32), scale, region) > 0
+            cut = replace(cut, alpha=np.where(kept, cut.alpha, np.float32(0)))
+        else:
+            cut = refine(self.solution, photo.pixels, (width, height), region.left, region.top)
         overlay = self.decisions.overlay
         return cut if overlay is None else self._laid_over(cut, overlay, photo.pixels, (height, width), region)
 

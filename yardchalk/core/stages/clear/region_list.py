@@ -43,7 +43,7 @@ from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.spread import spread
 from yardchalk.core.stages.clear.strokes import stroke_weight
 
-_NEAR = 10  # px of the analysis picture; as far as the band reaches round a border
+_NEAR = 2  # px of the analysis picture; so near to its border a region that says coverage has the word on both sides
 _FLANK = 3  # px; a found border may lie this far inside the product's true one
 _WHOLE = np.uint8(255)
 Keep = Callable[[AnyRegion, Callable[[], Float]], Float]
