@@ -358,7 +358,12 @@ class Render:
         if d.solution is not None:
             return d.solution
         # By what it is solved for, not by the regions: a stroke laid over it leaves it as it is.
-        return self.cache.get((self.digest, "solution", d.product_key), lambda: solve_band(self.analysis, d.product, d.noise))
+        return self.cache.get((self.digest, "solution", d.product_key), self._solve)
+
+    def _solve(self) -> Solution:
+        d = self.decisions
+        h, w = d.product.shape
+        return solve_band(self.analysis, d.product, d.noise, d.backdrop.light(w, h))
 
     @property
     def lift(self) -> LiftSettings:
