@@ -125,13 +125,14 @@ def _alpha(render: Render) -> np.ndarray:
 
 def _time(plain: Render, script: dict[str, Any], times: dict[str, list[float]]) -> None:
     ground = plain.ground
+    light = ground.backdrop.light(ground.plot.width, ground.plot.height)
     touched = SpreadRegion(kind="spread", points=tuple(script["touches"]))
     times["reach map"].append(_ms(lambda: reach_map(touched, ground)))
     # Another box than the one that quality was measured with, which is kept.
     box = BoxRegion(kind="box", loop=tuple((x, min(y + 0.001, 1.0)) for x, y in script["box"]))
-    times["box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, box).outcome.product, 0.01)))
+    times["box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, box).outcome.product, 0.01, light)))
     mended = box.model_copy(update={"strokes": (Stroke(size=0.02, points=((0.5, 0.5), (0.52, 0.5))),)})
-    times["stroke in a box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, mended).outcome.product, 0.01)))
+    times["stroke in a box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, mended).outcome.product, 0.01, light)))
     times["best contrast map"].append(_ms(lambda: rank_variants(ground)))
     # One stroke more on a list of three: what the bench does from letting go to the tiles of the fitted view.
     scale = 0.5

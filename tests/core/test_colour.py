@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from yardchalk.core import colour
-from yardchalk.core.stages.edge.band import page_true
+from yardchalk.core.stages.edge.page_true import page_true
 
 unit = st.floats(0, 1, width=32)
 

@@ -72,7 +72,7 @@ class TruthTest(unittest.TestCase):
         fine = encode_picture(eight.astype(np.uint16) * 257 + 90, "png")
         render = Render(fine, "fine", load_sheet("transparent"))
         spec = load_spec("cutout")
-        pixels, alpha, _ = on_canvas(render, spec, place(spec, 800, 600, render.box))
+        pixels, alpha, _, _ = on_canvas(render, spec, place(spec, 800, 600, render.box))
         self.assertEqual(pixels.dtype, np.uint16)
         delivered = decode_photo(produce(render, spec).data, "result").pixels
         self.assertEqual(delivered.dtype, np.uint16)

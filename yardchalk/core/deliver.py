@@ -70,16 +70,16 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
             # JPEG cannot hold transparency; rather than drop it in silence, lay it on white and let the check say so.
             spec = spec.model_copy(update={"background": "white"})
     placing = full_frame(*size) if whole_frame else place(spec, *size, render.box)
-    pixels, alpha, lost = on_canvas(render, spec, placing)
-    data, back, quality = _encode(pixels, alpha, spec)
-    findings = run_checks(examine(render, spec, placing, alpha, lost, data, back, trimmed=not whole_frame))
+    pixels, alpha, shadow, lost = on_canvas(render, spec, placing)
+    data, back, quality = _encode(pixels, np.maximum(alpha, shadow), spec)
+    findings = run_checks(examine(render, spec, placing, (alpha, shadow, lost), data, back, trimmed=not whole_frame))
     return Result(
         data=data,
         suffix=SUFFIX[spec.file],
         width=placing.width,
         height=placing.height,
         matte=encode_grey(np.round(alpha * 255).astype(np.uint8)) if matte else None,
-        preview=_preview(pixels, alpha),
+        preview=_preview(pixels, alpha + (1 - alpha) * shadow),
         verdict=verdict_of(findings),
         findings=findings,
         figures=_figures(render, alpha, lost, placing, data, quality),
@@ -87,9 +87,12 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
 
 
 def examine(
-    render: Render, spec: ListingSpec, placing: Placing, alpha: Float, lost: Mask, data: bytes, back: Picture, *, trimmed: bool
+    render: Render, spec: ListingSpec, placing: Placing, laid: tuple[Float, Float, Mask], data: bytes, back: Picture, *, trimmed: bool
 ) -> Checked:
-    """All that the checks look at. `alpha`, `lost` are of the canvas, see `on_canvas`; `back` is the file decoded again."""
+    """All that the checks look at. `laid` is coverage, shadow and what was lost on the canvas, see `on_canvas`; `back` is the
+    file decoded again.
+    """
+    alpha, shadow, lost = laid
     facts = render.facts
     return Checked(
         facts=facts,
@@ -98,6 +101,8 @@ def examine(
         evidence=render.evidence,
         analysis_scale=render.analysis_scale,
         alpha=alpha,
+        shadow=shadow,
+        stretches=render.stretches,
         placing=placing,
         lost=lost,
         result=back.pixels,
@@ -107,23 +112,27 @@ def examine(
     )
 
 
-def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Mask]:
-    """The finished canvas (RGB or RGBA), the coverage on it, and which product pixels lifting burnt."""
+def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Float, Mask]:
+    """The finished canvas (RGB or RGBA), the coverage and the shadow's opacity on it, and which product pixels lifting burnt."""
     region, at = _overlap(render, placing)
     dtype = np.uint16 if render.facts.bits == 16 and spec.file == "png" else np.uint8
     full = top(dtype)
     clear = spec.background == "transparent"
     canvas = np.full((placing.height, placing.width, 4 if clear else 3), 0 if clear else full, dtype)
     alpha = np.zeros((placing.height, placing.width), np.float32)
+    shadow = np.zeros(alpha.shape, np.float32) if render.shadow is not None else alpha
     lost = np.zeros(alpha.shape, bool)
     if region is None:
-        return canvas, alpha, lost
+        return canvas, alpha, shadow, lost
     part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, "white")
     canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
     alpha[at] = render.cut(placing.scale, region).alpha
+    opacity = render.shadow_of(placing.scale, region)
+    if opacity is not None:
+        shadow[at] = opacity
     if not render.product_tone.plain or render.product_tone.evening is not None:
         lost[at] = (alpha[at] > 0.98) & newly_full(render.part(placing.scale, region).pixels, canvas[at])
-    return canvas, alpha, lost
+    return canvas, alpha, shadow, lost
 
 
 def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, Picture, int | None]:
@@ -205,7 +214,9 @@ def _overlap(render: Render, placing: Placing) -> tuple[Region | None, tuple[sli
     width, height = render.size_at(placing.scale)
     # The box was found on the analysis picture; at another size an edge may reach a little farther.
     margin = 2 + int(np.ceil(3 * placing.scale / render.analysis_scale))
-    box = [round(share * side) for share, side in zip(render.box, (width, height, width, height), strict=True)]
+    # A shadow may lie anywhere.
+    shares = render.box if render.shadow is None else (0.0, 0.0, 1.0, 1.0)
+    box = [round(share * side) for share, side in zip(shares, (width, height, width, height), strict=True)]
     left, up = max(0, -placing.left, box[0] - margin), max(0, -placing.top, box[1] - margin)
     region = Region(
         up,

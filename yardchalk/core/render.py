@@ -26,7 +26,8 @@ from yardchalk.core.colour import Coded, Float, Mask, decode, encode, linear_tab
 from yardchalk.core.compose import cut_out, mixed, mixed_band, on_card, toned
 from yardchalk.core.errors import YardError
 from yardchalk.core.pixels import Picture
-from yardchalk.core.settings import FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
+from yardchalk.core.settings import EdgeSettings, FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
+from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.balance import Gains, from_temperature, gains_for, keeping_lightness
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.contrast import contrast
@@ -35,8 +36,12 @@ from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
-from yardchalk.core.stages.edge.band import Cutout, Solution, refine, solve_band
+from yardchalk.core.stages.edge.band import BandSettings, Cutout, Solution, refine, solve_band
+from yardchalk.core.stages.edge.finish import Finish, Tidying, cropped, less_freed, shaped, tidying, with_coverage
+from yardchalk.core.stages.edge.glass import seen_through
 from yardchalk.core.stages.edge.overlay import lay_over
+from yardchalk.core.stages.edge.shadow import drawn_shadow, kept_shadow, shaded
+from yardchalk.core.stages.edge.stretches import Stretch, outline_stretches
 from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, lift_mask, make_tone, region_of
 from yardchalk.core.stages.place import product_box
@@ -358,12 +363,116 @@ class Render:
         if d.solution is not None:
             return d.solution
         # By what it is solved for, not by the regions: a stroke laid over it leaves it as it is.
-        return self.cache.get((self.digest, "solution", d.product_key), self._solve)
+        return self.cache.get((self.digest, "solution", d.product_key, self.band_key), self._solve)
+
+    @cached_property
+    def edge(self) -> EdgeSettings:
+        """What holds for this photo's edge: the run sheet's settings with the photo's own in their place."""
+        return self.marks.edge.over(self.sheet.edge)
+
+    @cached_property
+    def band_key(self) -> tuple[Any, ...]:
+        """Stands for how the band is solved."""
+        return self.edge.solver, self.edge.width, self.edge.fringe_width, self.marks.edge.wider
+
+    @cached_property
+    def edge_key(self) -> str:
+        """Stands for all that the finished matte hangs on besides clearing; short, since strokes may be in it."""
+        own = self.edge.model_dump_json(exclude={"shadow", "shadow_strength", "shadow_softness", "page_true"})
+        marks = self.marks.edge.model_dump_json(include={"wider", "glass", "see_through"})
+        return hashlib.sha256((own + marks).encode()).hexdigest()
+
+    def length(self, length: Length, scale: float) -> float:
+        """px at a scale of a length on the photo."""
+        if length.unit == "px":
+            return length.value * scale
+        if length.unit == "%":
+            return length.value / 100 * self.framing.longest * scale
+        if not self.facts.dpi:
+            raise YardError("does not say how many px an inch has", where=self.name, remedy="Give the length in px or %")
+        return length.value / 25.4 * self.facts.dpi * scale
 
     def _solve(self) -> Solution:
-        d = self.decisions
+        d, edge = self.decisions, self.edge
         h, w = d.product.shape
-        return solve_band(self.analysis, d.product, d.noise, d.backdrop.light(w, h))
+        plain = BandSettings()
+        settings = BandSettings(
+            solver=edge.solver,
+            width=plain.width if edge.width is None else max(self.length(edge.width, self.analysis_scale), 1.0),
+            clean=plain.clean + self.length(edge.fringe_width, self.analysis_scale),
+        )
+        strokes = self.marks.edge.wider
+        wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
+        return solve_band(self.analysis, d.product, d.noise, d.backdrop.light(w, h), settings, wider)
+
+    def _stroked(self, strokes: tuple[Stroke, ...], scale: float, region: Region) -> Float:
+        """Where strokes lie on a region, 0..1, later ones winning: float32 (h, w)."""
+        width, height = self.size_at(scale)
+        plot = Plot.of(self.framing, width, height).part(*region.index)
+        out = np.zeros(region.shape, np.float32)
+        for stroke in strokes:
+            drawn = plot.brushed(stroke.points, plot.length(stroke.size)) / np.float32(255)
+            out = np.maximum(out, drawn) if stroke.adds else np.minimum(out, 1 - drawn)
+        return out
+
+    @property
+    def tidying(self) -> Tidying:
+        """Which specks and holes clean-up removes."""
+        return self.cache.get((self.digest, "tidying", self.clear_key, self.edge_key), self._tidy)
+
+    def _tidy(self) -> Tidying:
+        scale = self.analysis_scale
+        alpha = self._solved_cut(scale, self.whole(scale)).alpha
+        return tidying(alpha, self.length(self.edge.specks, scale), self.length(self.edge.holes, scale))
+
+    def finish(self, scale: float) -> Finish:
+        """The clean-up in force, in px at a scale."""
+        edge = self.edge
+        return Finish(
+            smooth=self.length(edge.smooth, scale),
+            grow=self.length(edge.grow, scale),
+            feather=self.length(edge.feather, scale),
+            black=edge.black / 100,
+            white=edge.white / 100,
+            density=edge.density,
+            fringe=edge.fringe,
+            spread=max(self.solution.spread * scale / self.analysis_scale, 0.3),
+        )
+
+    @property
+    def stretches(self) -> list[Stretch]:
+        """The outline in stretches, with figures; none where the file brought its own transparency."""
+        if self._given_alpha:
+            return []
+        key = (self.digest, "stretches", self.decisions.product_key, self.band_key, self.edge.fringe)
+        return self.cache.get(key, lambda: outline_stretches(self.solution, self.analysis, self.analysis_scale, self.edge.fringe))
+
+    @property
+    def _given_alpha(self) -> bool:
+        return self.facts.has_alpha and self.sheet.clear.on
+
+    @property
+    def shadow(self) -> Float | None:
+        """The shadow layer's opacity on the analysis picture; None if there is none."""
+        edge = self.edge
+        if edge.shadow == "drop" or not edge.shadow_strength:
+            return None
+        key = (self.digest, "shadow", self.clear_key, self.edge_key, edge.shadow, edge.shadow_strength, edge.shadow_softness)
+        return self.cache.get(key, self._find_shadow)
+
+    def _find_shadow(self) -> Float:
+        edge, scale = self.edge, self.analysis_scale
+        alpha = self.cut(scale, self.whole(scale)).alpha
+        if edge.shadow == "draw":
+            return drawn_shadow(alpha, edge.shadow_strength, self.length(edge.shadow_softness, scale))
+        h, w = alpha.shape
+        d = self.decisions
+        return kept_shadow(self.analysis, alpha, d.backdrop.light(w, h), d.noise, edge.shadow_strength)
+
+    def shadow_of(self, scale: float, region: Region) -> Float | None:
+        """The shadow layer's opacity on a region at a scale, float32 (h, w); None if there is none."""
+        small = self.shadow
+        return None if small is None else self._region_of(small, scale, region)
 
     @property
     def lift(self) -> LiftSettings:
@@ -435,7 +544,7 @@ class Render:
         strokes, scope = self.marks.lift.strokes or (), self.lift.scope
         if not self.lift.on or (scope == "photo" and not strokes):
             return None
-        key = (self.digest, "lift mask", self.clear_key, scope, strokes)
+        key = (self.digest, "lift mask", self.clear_key, self.band_key, scope, strokes)
         return self.cache.get(key, lambda: lift_mask(self.solution.alpha, scope, strokes, self.framing))
 
     def before_lift(self, light: tuple[float, float, float], region: Region) -> Float:
@@ -475,7 +584,7 @@ class Render:
     @property
     def box(self) -> tuple[float, float, float, float]:
         """Left, top, right, bottom of the visible product as shares of the frame."""
-        return self.cache.get((self.digest, "box", self.clear_key), self._find_box)
+        return self.cache.get((self.digest, "box", self.clear_key, self.edge_key), self._find_box)
 
     def _find_box(self) -> tuple[float, float, float, float]:
         return product_box(self.cut(self.analysis_scale, self.whole(self.analysis_scale)).alpha)
@@ -483,9 +592,68 @@ class Render:
     # Regions --------------------------------------------------------------------------------------------------------
 
     def cut(self, scale: float, region: Region) -> Cutout:
-        """The matte and the freed colours of a region at a scale."""
+        """The finished matte and the freed colours of a region at a scale, without a shadow."""
         width, height = self.size_at(scale)
-        key = (self.digest, "cut", self.clear_key, width, height, region)
+        key = (self.digest, "cut", self.clear_key, self.edge_key, width, height, region)
+        return self.cache.get(key, lambda: self._finished_cut(scale, region))
+
+    def _finished_cut(self, scale: float, region: Region) -> Cutout:
+        finish = self.finish(scale)
+        width, height = self.size_at(scale)
+        m = finish.margin
+        wide = Region(max(region.top - m, 0), min(region.bottom + m, height), max(region.left - m, 0), min(region.right + m, width))
+        cut = self._solved_cut(scale, wide)
+        pixels = self.part(scale, wide).pixels
+        if finish.fringe < 1:
+            cut = less_freed(cut, pixels, finish.fringe)
+        alpha = self._tidied(cut.alpha, scale, wide)
+        if not finish.plain:
+            thin = None
+            if finish.density:
+                at = self.solution.band
+                fine = np.zeros(self.solution.alpha.shape, np.float32)
+                fine[at] = self.solution.doubt[self.solution.index[at] - 1, 2]
+                thin = self._region_of(cv2.dilate(fine, np.ones((3, 3), np.uint8)), scale, wide)
+            alpha = shaped(alpha, finish, thin)
+        if alpha is not cut.alpha:
+            cut = with_coverage(cut, alpha, pixels)
+        if m:
+            inner = (slice(region.top - wide.top, region.bottom - wide.top), slice(region.left - wide.left, region.right - wide.left))
+            cut = cropped(cut, inner)
+            pixels = pixels[inner]
+        if self.marks.edge.glass:
+            strength = self._stroked(self.marks.edge.glass, scale, region) * np.float32(self.marks.edge.see_through)
+            light = np.exp(np.minimum(self._region_of(self.decisions.backdrop.small_log_light, scale, region), 0))
+            cut = seen_through(cut, pixels, light, strength)
+        return cut
+
+    def _tidied(self, alpha: Float, scale: float, region: Region) -> Float:
+        tidy = self.tidying
+        if not (tidy.specks or tidy.holes):
+            return alpha
+        width, height = self.size_at(scale)
+        h, w = tidy.dropped.shape
+        down = np.minimum(((np.arange(region.top, region.bottom) + 0.5) * (h / height)).astype(np.intp), h - 1)
+        across = np.minimum(((np.arange(region.left, region.right) + 0.5) * (w / width)).astype(np.intp), w - 1)
+        at = np.ix_(down, across)
+        out = alpha.copy()
+        if tidy.holes:
+            out[tidy.filled[at]] = 1
+        if tidy.specks:
+            # At another size a speck may reach a little farther; but not into what is kept.
+            kept = cv2.dilate((self._kept_apart(tidy)).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
+            gone = (cv2.dilate(tidy.dropped.view(np.uint8), np.ones((3, 3), np.uint8)) > 0) & (~kept | tidy.dropped)
+            out[gone[at]] = 0
+        return out
+
+    def _kept_apart(self, tidy: Tidying) -> Mask:
+        scale = self.analysis_scale
+        return (self._solved_cut(scale, self.whole(scale)).alpha > 0) & ~tidy.dropped
+
+    def _solved_cut(self, scale: float, region: Region) -> Cutout:
+        """The matte as it is solved, and as regions have it, before clean-up."""
+        width, height = self.size_at(scale)
+        key = (self.digest, "solved cut", self.clear_key, self.band_key, width, height, region)
         return self.cache.get(key, lambda: self._cut(width, height, region, scale))
 
     def _cut(self, width: int, height: int, region: Region, scale: float) -> Cutout:
@@ -549,11 +717,14 @@ class Render:
 
     def cutout(self, scale: float, region: Region) -> Coded:
         """The finished region as straight RGBA, coded; edges page-true if the run sheet says so."""
-        return cut_out(*self._product(scale, region), for_pages=self.sheet.edge.page_true)
+        return cut_out(*self._product(scale, region), for_pages=self.edge.page_true)
 
     def _product(self, scale: float, region: Region) -> tuple[Coded, Float, Tone, Cutout]:
         """Pixels, factors on their light, the tone they are still to get, and the matte."""
         cut = self.cut(scale, region)
+        shadow = self.shadow_of(scale, region)
+        if shadow is not None:
+            cut = shaded(cut, shadow)
         mask = self.lift_mask
         if mask is None or not self.lift.on or not self.marks.lift.strokes:
             tone = self.product_tone

@@ -16,7 +16,7 @@ from pydantic import AfterValidator, Field, ValidationError, model_validator
 
 from yardchalk.core.clear_settings import AnyRegion, ClearMarks
 from yardchalk.core.errors import BadSettings
-from yardchalk.core.settings_base import Settings, Share, Stroke
+from yardchalk.core.settings_base import Length, Settings, Share, Stroke
 
 WhitePoint = Annotated[int, Field(ge=128, le=255)]
 BlackPoint = Annotated[int, Field(ge=0, le=100)]
@@ -70,12 +70,51 @@ class ClearSettings(Settings):
     on: bool = Field(True, description="Whether the backdrop is cleared; off keeps the whole photo.")
 
 
-class EdgeSettings(Settings):
-    """The matte in the band along the border."""
+Percent = Annotated[float, Field(ge=0, le=100)]
 
+
+def _no_less_than_nothing(length: Length) -> Length:
+    if length.value < 0:
+        raise ValueError("must not be less than nothing")
+    return length
+
+
+Extent = Annotated[Length, AfterValidator(_no_less_than_nothing)]
+
+
+class EdgeSettings(Settings):
+    """The matte in the band along the border, and the product's colours there."""
+
+    solver: Literal["auto", "known", "open"] = Field(
+        "auto",
+        description="Take what the known backdrop tells along with the photo's own colours; the known backdrop alone, quickest; or the"
+        " photo's colours alone.",
+    )
+    width: Extent | None = Field(None, description="How far from the outline coverage is open, to either side; measured if left out.")
+    specks: Extent = Field(Length(value=4), description="Pieces smaller than a square of this side are dropped.")
+    holes: Extent = Field(Length(value=4), description="Holes smaller than a square of this side are filled.")
+    smooth: Extent = Field(Length(value=0), description="How far the outline is evened out along its way.")
+    grow: Length = Field(Length(value=0), description="How far the outline moves outwards; inwards if less than nothing.")
+    feather: Extent = Field(Length(value=0), description="How far the edge is softened.")
+    black: Percent = Field(0, description="Coverage, in %, that becomes none.")
+    white: Percent = Field(100, description="Coverage, in %, that becomes full.")
+    density: float = Field(0, ge=0, le=1, description="How far washed-out thin detail gets its density back.")
+    fringe: float = Field(1, ge=0, le=1, description="How far the edge is freed of the backdrop's colour.")
+    fringe_width: Extent = Field(Length(value=0), description="How far inside the outline colour is taken from deeper in.")
+    shadow: Literal["drop", "keep", "draw"] = Field(
+        "drop", description="Leave the product's shadow out, keep it as grey, or draw a soft one where the product stands."
+    )
+    shadow_strength: float = Field(1, ge=0, le=1, description="How dark the shadow is.")
+    shadow_softness: Extent = Field(Length(value=1.5, unit="%"), description="How soft a drawn shadow is.")
     page_true: bool = Field(
         True, description="Store transparent edges so that a browser's blend of coded values comes out as light would mix."
     )
+
+    @model_validator(mode="after")
+    def _levels_rise(self) -> "EdgeSettings":
+        if self.white < self.black + 1:
+            raise ValueError("white must be at least 1 % above black")
+        return self
 
 
 class PlaceSettings(Settings):
@@ -144,12 +183,41 @@ class LiftMarks(Settings):
     strokes: tuple[Stroke, ...] | None = Field(None, max_length=60, description="Where Lift acts (adds) or not, painted; later ones win.")
 
 
+class EdgeMarks(Settings):
+    """This photo's own edge; what is left out is as the run sheet has it."""
+
+    solver: Literal["auto", "known", "open"] | None = None
+    width: Extent | None = None
+    specks: Extent | None = None
+    holes: Extent | None = None
+    smooth: Extent | None = None
+    grow: Length | None = None
+    feather: Extent | None = None
+    black: Percent | None = None
+    white: Percent | None = None
+    density: float | None = Field(None, ge=0, le=1)
+    fringe: float | None = Field(None, ge=0, le=1)
+    fringe_width: Extent | None = None
+    shadow: Literal["drop", "keep", "draw"] | None = None
+    shadow_strength: float | None = Field(None, ge=0, le=1)
+    shadow_softness: Extent | None = None
+    wider: tuple[Stroke, ...] = Field((), max_length=60, description="Where coverage is open however far from the outline; later ones win.")
+    glass: tuple[Stroke, ...] = Field((), max_length=60, description="Where the product is seen through; later ones win.")
+    see_through: float = Field(0.8, ge=0, le=1, description="How far it is seen through there.")
+
+    def over(self, sheet: EdgeSettings) -> EdgeSettings:
+        """The run sheet's settings with these in their place."""
+        own = {name: getattr(self, name) for name in EdgeSettings.model_fields if getattr(self, name, None) is not None}
+        return EdgeSettings.model_validate(dict(sheet) | own) if own else sheet
+
+
 class Marks(Settings):
     """What belongs to one photo: its departures from the run sheet."""
 
     frame: FrameMarks | None = Field(None, description="The whole photo, if left out.")
     balance: BalanceMarks | None = Field(None, description="As the run sheet has it, if left out.")
     lift: LiftMarks = LiftMarks()
+    edge: EdgeMarks = EdgeMarks()
     clear: ClearMarks | None = Field(None, description="Regions that say what is backdrop; as the run sheet has it, if left out.")
 
     def as_kept(self) -> dict[str, Any]:
@@ -166,6 +234,10 @@ class Limits(Settings):
     missing_part: float = Field(0.05, ge=0, le=100, description="Largest dropped place that nothing explains, % of the photo.")
     fine_detail: float = Field(1.8, ge=0, le=100, description="Share of the product that may be thin (wires, bristles, lines), in %.")
     weak_outline: float = Field(2.8, ge=0, le=100, description="Longest stretch of outline without an edge, % of the longer side.")
+    ghosts: float = Field(12, ge=0, description="Largest faint island apart from the product, px.")
+    pinholes: float = Field(12, ge=0, description="Largest hole within the product, px.")
+    fringe: float = Field(3.0, ge=0, le=100, description="How far the edge's colour leans towards the backdrop, mean, ΔE00.")
+    ragged_edge: float = Field(5.0, ge=0, le=100, description="Share of the outline that is too sharp, too soft or too rough, in %.")
     stray_piece: float = Field(0.5, ge=0, le=100, description="Kept pieces smaller than this are doubted, % of the largest piece.")
     margin_error: float = Field(0.5, ge=0, le=10, description="How far fill and centring may be off, % of the canvas.")
 

@@ -1,6 +1,6 @@
 """What all settings models share."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -21,3 +21,12 @@ class Stroke(Settings):
     adds: bool = Field(True, description="Whether it says yes to what is painted, or no.")
     size: BrushSize = Field(description="Width of the brush, share of the photo's longer side.")
     points: tuple[Place, ...] = Field(min_length=1, max_length=400, description="x, y.")
+
+
+class Length(Settings):
+    """A length on the photo."""
+
+    value: float = Field(ge=-200, le=200)
+    unit: Literal["px", "%", "mm"] = Field(
+        "px", description="px of the original, % of its longer side, or mm where the file says how many px an inch has."
+    )

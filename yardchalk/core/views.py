@@ -153,7 +153,7 @@ def off_pixels(render: Render) -> NDArray[np.intp]:
     These are pixels meant as backdrop that are not exactly white: ghosts, and pieces smaller than a hundredth of the
     largest, farther from every larger piece than an edge may reach (3 px of the analysis picture).
     """
-    return render.cache.get((render.digest, "off", render.clear_key), lambda: _find_off(render))
+    return render.cache.get((render.digest, "off", render.clear_key, render.edge_key), lambda: _find_off(render))
 
 
 def _find_off(render: Render) -> NDArray[np.intp]:

@@ -22,7 +22,7 @@ from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio, announce
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "4"
+ENGINE = "5"
 
 
 def run_key(photo: queries.Row, sheet: str, spec: str, empty: str | None) -> str:
@@ -144,7 +144,7 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
 
 def _decisions_key(render: Render) -> str:
     own = "" if render.marks.clear is None else render.marks.clear.model_dump_json()
-    return f"decisions {ENGINE} {render.digest} {render.sheet.clear.model_dump_json()} {own}"
+    return f"decisions {ENGINE} {render.digest} {render.sheet.clear.model_dump_json()} {own} {render.band_key!r}"
 
 
 def keep_decisions(files: FileStore, render: Render) -> None:
@@ -154,7 +154,10 @@ def keep_decisions(files: FileStore, render: Render) -> None:
     b = decided.backdrop
     # Outside the band and the ring round it a solution is nothing but 0 and 1.
     at = np.flatnonzero(solution.index)
-    listed = np.column_stack([solution.low, solution.high, solution.front, solution.behind])[solution.index.ravel()[at] - 1]
+    # Those in the band first, then those round it.
+    at = at[np.argsort(solution.index.ravel()[at])]
+    number = solution.index.ravel()[at]
+    listed = np.column_stack([solution.front, solution.behind, solution.doubt])[number - 1]
     # Most of an overlay is one value.
     save: Callable[..., None] = np.savez if decided.overlay is None else np.savez_compressed
     save(
@@ -164,10 +167,12 @@ def keep_decisions(files: FileStore, render: Render) -> None:
         support=b.support,
         coefficients=b.coefficients,
         spread=b.spread,
-        numbers=np.array([b.order, b.ring_share, decided.noise]),
-        whole=np.packbits(solution.alpha >= 1),
+        numbers=np.array([b.order, b.ring_share, decided.noise, solution.spread, solution.clean, np.count_nonzero(number <= solution.own)]),
+        whole=np.packbits(solution.alpha > 0.5),
+        far=np.array([solution.distance.min(), solution.distance.max()]),
         at=at.astype(np.uint32),
         alpha=solution.alpha.ravel()[at].astype(np.float16),
+        distance=solution.distance.ravel()[at].astype(np.float16),
         listed=listed.astype(np.float16),
         **({} if decided.overlay is None else {f"overlay_{name}": values for name, values in decided.overlay.maps.items()}),
     )
@@ -182,14 +187,15 @@ def known_decisions(files: FileStore, render: Render) -> Decisions | None:
     try:
         kept = np.load(io.BytesIO(data), allow_pickle=False)
         h, w = (int(v) for v in kept["shape"])
-        order, ring_share, noise = (float(v) for v in kept["numbers"])
+        order, ring_share, noise, spread, clean, own = (float(v) for v in kept["numbers"])
         model = BackdropModel(kept["coefficients"], int(order), kept["support"], kept["spread"], ring_share)
         product, whole = (np.unpackbits(kept[name], count=h * w).reshape(h, w) for name in ("product", "whole"))
         alpha, index = whole.astype(np.float32).ravel(), np.zeros(h * w, np.int32)
+        distance = np.where(alpha > 0, np.float32(kept["far"][1]), np.float32(kept["far"][0]))
         at, listed = kept["at"], kept["listed"].astype(np.float32)
-        alpha[at], index[at] = kept["alpha"], np.arange(1, at.size + 1)
-        lists = [np.ascontiguousarray(listed[:, columns]) for columns in (np.s_[2:6], np.s_[6:10], 0, 1)]
-        solution = Solution(alpha.reshape(h, w), index.reshape(h, w), *lists)
+        alpha[at], distance[at], index[at] = kept["alpha"], kept["distance"], np.arange(1, at.size + 1)
+        lists = [np.ascontiguousarray(listed[:, columns]) for columns in (np.s_[:4], np.s_[4:8], np.s_[8:])]
+        solution = Solution(alpha.reshape(h, w), distance.reshape(h, w), spread, clean, index.reshape(h, w), int(own), *lists)
         laid = {name.removeprefix("overlay_"): kept[name] for name in kept.files if name.startswith("overlay_")}
         return Decisions(product.astype(bool), model, noise, solution, Overlay(**laid) if laid else None)
     except (ValueError, KeyError, OSError, IndexError, zipfile.BadZipFile):

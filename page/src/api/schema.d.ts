@@ -1269,10 +1269,158 @@ export interface components {
             contents: components["schemas"]["DeliveredFile"][];
         };
         /**
+         * EdgeMarks
+         * @description This photo's own edge; what is left out is as the run sheet has it.
+         */
+        EdgeMarks: {
+            /** Solver */
+            solver?: ("auto" | "known" | "open") | null;
+            width?: components["schemas"]["Length"] | null;
+            specks?: components["schemas"]["Length"] | null;
+            holes?: components["schemas"]["Length"] | null;
+            smooth?: components["schemas"]["Length"] | null;
+            grow?: components["schemas"]["Length"] | null;
+            feather?: components["schemas"]["Length"] | null;
+            /** Black */
+            black?: number | null;
+            /** White */
+            white?: number | null;
+            /** Density */
+            density?: number | null;
+            /** Fringe */
+            fringe?: number | null;
+            fringe_width?: components["schemas"]["Length"] | null;
+            /** Shadow */
+            shadow?: ("drop" | "keep" | "draw") | null;
+            /** Shadow Strength */
+            shadow_strength?: number | null;
+            shadow_softness?: components["schemas"]["Length"] | null;
+            /**
+             * Wider
+             * @description Where coverage is open however far from the outline; later ones win.
+             * @default []
+             */
+            wider: components["schemas"]["Stroke"][];
+            /**
+             * Glass
+             * @description Where the product is seen through; later ones win.
+             * @default []
+             */
+            glass: components["schemas"]["Stroke"][];
+            /**
+             * See Through
+             * @description How far it is seen through there.
+             * @default 0.8
+             */
+            see_through: number;
+        };
+        /**
          * EdgeSettings
-         * @description The matte in the band along the border.
+         * @description The matte in the band along the border, and the product's colours there.
          */
         EdgeSettings: {
+            /**
+             * Solver
+             * @description Take what the known backdrop tells along with the photo's own colours; the known backdrop alone, quickest; or the photo's colours alone.
+             * @default auto
+             * @enum {string}
+             */
+            solver: "auto" | "known" | "open";
+            /** @description How far from the outline coverage is open, to either side; measured if left out. */
+            width?: components["schemas"]["Length"] | null;
+            /**
+             * @description Pieces smaller than a square of this side are dropped.
+             * @default {
+             *       "value": 4,
+             *       "unit": "px"
+             *     }
+             */
+            specks: components["schemas"]["Length"];
+            /**
+             * @description Holes smaller than a square of this side are filled.
+             * @default {
+             *       "value": 4,
+             *       "unit": "px"
+             *     }
+             */
+            holes: components["schemas"]["Length"];
+            /**
+             * @description How far the outline is evened out along its way.
+             * @default {
+             *       "value": 0,
+             *       "unit": "px"
+             *     }
+             */
+            smooth: components["schemas"]["Length"];
+            /**
+             * @description How far the outline moves outwards; inwards if less than nothing.
+             * @default {
+             *       "value": 0,
+             *       "unit": "px"
+             *     }
+             */
+            grow: components["schemas"]["Length"];
+            /**
+             * @description How far the edge is softened.
+             * @default {
+             *       "value": 0,
+             *       "unit": "px"
+             *     }
+             */
+            feather: components["schemas"]["Length"];
+            /**
+             * Black
+             * @description Coverage, in %, that becomes none.
+             * @default 0
+             */
+            black: number;
+            /**
+             * White
+             * @description Coverage, in %, that becomes full.
+             * @default 100
+             */
+            white: number;
+            /**
+             * Density
+             * @description How far washed-out thin detail gets its density back.
+             * @default 0
+             */
+            density: number;
+            /**
+             * Fringe
+             * @description How far the edge is freed of the backdrop's colour.
+             * @default 1
+             */
+            fringe: number;
+            /**
+             * @description How far inside the outline colour is taken from deeper in.
+             * @default {
+             *       "value": 0,
+             *       "unit": "px"
+             *     }
+             */
+            fringe_width: components["schemas"]["Length"];
+            /**
+             * Shadow
+             * @description Leave the product's shadow out, keep it as grey, or draw a soft one where the product stands.
+             * @default drop
+             * @enum {string}
+             */
+            shadow: "drop" | "keep" | "draw";
+            /**
+             * Shadow Strength
+             * @description How dark the shadow is.
+             * @default 1
+             */
+            shadow_strength: number;
+            /**
+             * @description How soft a drawn shadow is.
+             * @default {
+             *       "value": 1.5,
+             *       "unit": "%"
+             *     }
+             */
+            shadow_softness: components["schemas"]["Length"];
             /**
              * Page True
              * @description Store transparent edges so that a browser's blend of coded values comes out as light would mix.
@@ -1720,6 +1868,21 @@ export interface components {
             /** Wall */
             wall: components["schemas"]["Stroke"][];
         };
+        /**
+         * Length
+         * @description A length on the photo.
+         */
+        Length: {
+            /** Value */
+            value: number;
+            /**
+             * Unit
+             * @description px of the original, % of its longer side, or mm where the file says how many px an inch has.
+             * @default px
+             * @enum {string}
+             */
+            unit: "px" | "%" | "mm";
+        };
         /** Level */
         Level: {
             /**
@@ -1877,6 +2040,30 @@ export interface components {
              */
             weak_outline: number;
             /**
+             * Ghosts
+             * @description Largest faint island apart from the product, px.
+             * @default 12
+             */
+            ghosts: number;
+            /**
+             * Pinholes
+             * @description Largest hole within the product, px.
+             * @default 12
+             */
+            pinholes: number;
+            /**
+             * Fringe
+             * @description How far the edge's colour leans towards the backdrop, mean, ΔE00.
+             * @default 3
+             */
+            fringe: number;
+            /**
+             * Ragged Edge
+             * @description Share of the outline that is too sharp, too soft or too rough, in %.
+             * @default 5
+             */
+            ragged_edge: number;
+            /**
              * Stray Piece
              * @description Kept pieces smaller than this are doubted, % of the largest piece.
              * @default 0.5
@@ -1998,6 +2185,10 @@ export interface components {
              *       "missing_part": 0.05,
              *       "fine_detail": 1.8,
              *       "weak_outline": 2.8,
+             *       "ghosts": 12,
+             *       "pinholes": 12,
+             *       "fringe": 3,
+             *       "ragged_edge": 5,
              *       "stray_piece": 0.5,
              *       "margin_error": 0.5
              *     }
@@ -2103,6 +2294,14 @@ export interface components {
             balance?: components["schemas"]["BalanceMarks"] | null;
             /** @default {} */
             lift: components["schemas"]["LiftMarks"];
+            /**
+             * @default {
+             *       "wider": [],
+             *       "glass": [],
+             *       "see_through": 0.8
+             *     }
+             */
+            edge: components["schemas"]["EdgeMarks"];
             /** @description Regions that say what is backdrop; as the run sheet has it, if left out. */
             clear?: components["schemas"]["ClearMarks"] | null;
         };
@@ -2502,6 +2701,41 @@ export interface components {
             clear: components["schemas"]["ClearSettings"];
             /**
              * @default {
+             *       "solver": "auto",
+             *       "specks": {
+             *         "unit": "px",
+             *         "value": 4
+             *       },
+             *       "holes": {
+             *         "unit": "px",
+             *         "value": 4
+             *       },
+             *       "smooth": {
+             *         "unit": "px",
+             *         "value": 0
+             *       },
+             *       "grow": {
+             *         "unit": "px",
+             *         "value": 0
+             *       },
+             *       "feather": {
+             *         "unit": "px",
+             *         "value": 0
+             *       },
+             *       "black": 0,
+             *       "white": 100,
+             *       "density": 0,
+             *       "fringe": 1,
+             *       "fringe_width": {
+             *         "unit": "px",
+             *         "value": 0
+             *       },
+             *       "shadow": "drop",
+             *       "shadow_strength": 1,
+             *       "shadow_softness": {
+             *         "unit": "%",
+             *         "value": 1.5
+             *       },
              *       "page_true": true
              *     }
              */

@@ -15,6 +15,7 @@ from yardchalk.core.regions import Pieces, pieces_of
 from yardchalk.core.settings import ListingSpec
 from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
+from yardchalk.core.stages.edge.stretches import Stretch
 from yardchalk.core.stages.place import Placing
 
 Severity = Literal["fix", "look", "note"]
@@ -61,6 +62,8 @@ class Checked:
     spec : with the limits.
     clearing, evidence : on the analysis picture, which has `analysis_scale` px for one px of the original.
     alpha : float32, shape of the result; coverage as rendered (0 where the canvas is empty).
+    shadow : float32, shape of the result; opacity of a kept or drawn shadow.
+    stretches : of the outline, with figures.
     placing : how the photo lies on the result.
     lost : bool, shape of the result: product pixels that reached full level in some channel by our doing.
     result : uint8 or uint16, shape (h, w, 3): colour, decoded again from the written file.
@@ -75,6 +78,8 @@ class Checked:
     evidence: Evidence
     analysis_scale: float
     alpha: Float
+    shadow: Float
+    stretches: list[Stretch]
     placing: Placing
     lost: Mask
     result: NDArray[Any]
@@ -109,7 +114,11 @@ class Checked:
     def place_from_analysis(self, x: int, y: int, w: int, h: int) -> Place:
         """A box of the analysis picture, as a place."""
         s = self.analysis_scale
-        box = (int(x / s), int(y / s), int(np.ceil(w / s)), int(np.ceil(h / s)))
+        return self.place_from_original(int(x / s), int(y / s), int(np.ceil(w / s)), int(np.ceil(h / s)))
+
+    def place_from_original(self, x: int, y: int, w: int, h: int) -> Place:
+        """A box of the original, as a place."""
+        box = (x, y, w, h)
         p = self.placing
         result = (
             round(box[0] * p.scale + p.left),

@@ -36,12 +36,13 @@ def check(c: Checked) -> list[Finding]:
         return []
     step = top(c.result.dtype) // 255
     low = darkest(c.result)
-    off = _short_of(low, c.alpha, c.spec.limits.white_level * step)
+    covered = np.maximum(c.alpha, c.shadow)
+    off = _short_of(low, covered, c.spec.limits.white_level * step)
     if not off.any():
         return []
     findings = []
     if c.spec.file == "jpeg":
-        moved = off & within(c.alpha, _BLOCKS) & ((low >= MOVED_FLOOR * step) | within(c.alpha, TOUCHING))
+        moved = off & within(covered, _BLOCKS) & ((low >= MOVED_FLOOR * step) | within(covered, TOUCHING))
         count = int(moved.sum())
         if count:
             least = int(low[moved].min()) // step

@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.edge.closed_form import ColourLines
-from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
+from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
 from yardchalk.core.stages.edge.first import first_matte
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light, see
@@ -35,6 +35,7 @@ _OPEN = 3.5  # px; nearer to the outline than this, alpha is open
 _FRONT_FROM, _BEHIND_FROM = 2.0, 2.5  # px; from the outline, where product and backdrop are themselves
 _DEEPER = 2.5  # px; how much deeper a second sample is taken, to see how fast they change
 _THIN_FIRM = 1e-2  # weight of the known backdrop's word where detail is thin
+_MOSTLY = 0.7  # share of the band that is thin, from which on the colours alone say nothing
 _HUE_FIRM = 1e-2  # and where hue tells
 _THIN_SPREAD = 0.3  # of alpha where detail is thin
 _PLACE = 0.3  # px; how exactly the outline is known
@@ -44,6 +45,7 @@ _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
 _PIXEL = 0.3  # px; spread of an edge by the pixels themselves
 _CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma
 _TURNS = 3
+_FAR_OUT = 2.0  # spreads of an edge
 _NOTHING, _ALL = 0.01, 0.996  # coverage that is taken for none and for full
 
 
@@ -75,9 +77,11 @@ class Solution:
     alpha : float32, shape (h, w)
         Coverage by the product, 0..1.
     distance : float32, shape (h, w)
-        To the outline, px, positive inside.
+        To the outline, px, positive inside; at and near the listed pixels, elsewhere just one of either sign.
     spread : float
         Of an edge, px.
+    clean : float
+        How far inside the outline the product's colour is its own, px.
     index : int32, shape (h, w)
         For pixels in the band and one px round it, one more than their place in the lists that follow; 0 elsewhere.
     own : int
@@ -85,13 +89,14 @@ class Solution:
     front, behind : float32, shape (n, 4)
         Linear light of the product and of the backdrop and, fourth, of its luma.
     doubt : float32, shape (n, 4)
-        Variance of the front's light, variance of what is seen, 1 where detail is thin, and how well the known backdrop
+        Spread of the front's light, spread of what is seen (standard deviations), 1 where detail is thin, and how well the known backdrop
         told product from backdrop, 0..1.
     """
 
     alpha: Float
     distance: Float
     spread: float
+    clean: float
     index: NDArray[np.int32]
     own: int
     front: Float
@@ -173,7 +178,10 @@ def solve_between(
     """Solve the matte where sure product and sure backdrop (h, w) are given, and a first matte between them."""
     thin = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5) > 2 * settings.width + 1
     alpha, told = first, np.zeros(first.shape, np.float32)
-    if settings.solver != "known":
+    unknown = ~(core | backdrop)
+    mostly_thin = np.count_nonzero(thin & unknown) > _MOSTLY * np.count_nonzero(unknown)
+    # Of a rack or a print there is hardly a window that holds but two colours.
+    if settings.solver == "open" or (settings.solver == "auto" and not mostly_thin):
         lines = ColourLines.of(pixels, core, backdrop)
         firm = np.where(thin, np.float32(_THIN_FIRM if settings.solver == "auto" else 0), np.float32(0))
         alpha = lines.solve(first, first, firm)
@@ -211,13 +219,13 @@ def _described(pixels: NDArray[np.uint8], alpha: Float, thin: Mask, told: Float,
         contrast = np.abs(front[:, 3] - behind[:, 3])
         unshaded = np.abs(behind[:, 1] / np.maximum(light[rows, columns, 1], 1e-3) - 1) < 0.1
         spread = measured_spread(d, seen, behind[:, 3], front[:, 3], (contrast > 0.15) & unshaded & ~fine)
-    of_front = (0.03 * front[:, 3] + 0.004 + 0.5 * np.abs(front[:, 3] - deeper[:, 3])) ** 2
+    of_front = 0.03 * front[:, 3] + 0.004 + 0.5 * np.abs(front[:, 3] - deeper[:, 3])
     if settings.clean > _FRONT_FROM:
         # The farther in colours are to be taken from, the less the border's own are believed.
-        of_front *= max(0.0, 1 - (settings.clean - _FRONT_FROM) / 4) ** 2
-    of_light = (_LIGHT_SPREAD * (0.1 + behind[:, 3])) ** 2 + (_SHADE_SPREAD * np.abs(behind[:, 3] - farther[:, 3])) ** 2
+        of_front *= max(0.0, 1 - (settings.clean - _FRONT_FROM) / 4)
+    of_light = np.hypot(_LIGHT_SPREAD * (0.1 + behind[:, 3]), _SHADE_SPREAD * np.abs(behind[:, 3] - farther[:, 3]))
     doubt = np.column_stack([of_front, of_light, fine, told[rows, columns]]).astype(np.float32)
-    made = Solution(alpha, distance, spread, np.zeros(alpha.shape, np.int32), rows.size, front, behind, doubt)
+    made = Solution(alpha, distance, spread, settings.clean, np.zeros(alpha.shape, np.int32), rows.size, front, behind, doubt)
     # At this size too, the matte is what weighing its pixels makes of it.
     index, front, behind, doubt = _with_ring(alpha.shape, rows, columns, front, behind, doubt)
     made = replace(made, index=index, front=front, behind=behind, doubt=doubt)
@@ -225,13 +233,15 @@ def _described(pixels: NDArray[np.uint8], alpha: Float, thin: Mask, told: Float,
     _drop_crumbs(weighed, settings.crumb)
     # Where nothing is left, nothing comes back at another size.
     near = cv2.dilate((weighed > 0).view(np.uint8), np.ones((3, 3), np.uint8))
-    return replace(made, alpha=weighed, index=np.where(near > 0, index, 0))
+    index = np.where(near > 0, index, 0)
+    beyond = np.where(weighed > 0.5, np.float32(wide), np.float32(-_OPEN))
+    return replace(made, alpha=weighed, index=index, distance=np.where(index > 0, distance, beyond))
 
 
 def _nothing(shape: tuple[int, ...]) -> Solution:
     none = np.zeros((0, 4), np.float32)
     blank = np.zeros(shape, np.float32)
-    return Solution(blank, np.full(shape, -64, np.float32), USUAL_SPREAD, np.zeros(shape, np.int32), 0, none, none, none)
+    return Solution(blank, np.full(shape, -_OPEN, np.float32), USUAL_SPREAD, _FRONT_FROM, np.zeros(shape, np.int32), 0, none, none, none)
 
 
 def _placed(part: Solution, shape: tuple[int, ...], at: tuple[slice, slice]) -> Solution:
@@ -322,15 +332,14 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
         columns,
         (left, top_row, sx, sy),
         spread * math.sqrt(sx * sy),
+        solution.clean,
         alpha,
     )
     return Cutout(alpha, rows, columns, colour)
 
 
 @compiled
-def _open_pixels(
-    solved: Float, index: NDArray[np.int32], own: int, down: Places, across: Places
-) -> tuple[Float, Places, Places]:
+def _open_pixels(solved: Float, index: NDArray[np.int32], own: int, down: Places, across: Places) -> tuple[Float, Places, Places]:
     """Coverage where it is nothing or all, and the places where it is open."""
     h, w = down.size, across.size
     alpha = np.empty((h, w), np.float32)
@@ -366,17 +375,24 @@ def _weigh_pixels(
     columns: Places,
     place: tuple[int, int, float, float],
     spread: float,
+    clean: float,
     alpha: Float,
 ) -> Float:
     """Into `alpha`: the coverage of the open pixels; returns the product's own light there, (n, 3).
 
-    `spread` is that of an edge, in px of the analysis picture.
+    `spread` is that of an edge, `clean` how far inside it colour is the product's own, in px of the analysis picture.
     """
     left, top_row, sx, sy = place
     ah, aw = index.shape
     per_code = np.float32(65535 / (table.size - 1))
     out = np.empty((rows.size, 3), np.float32)
-    f, b, q, c, own = np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32)
+    f, b, q, c, own = (
+        np.empty(4, np.float32),
+        np.empty(4, np.float32),
+        np.empty(4, np.float32),
+        np.empty(4, np.float32),
+        np.empty(4, np.float32),
+    )
     one = np.float32(1)
     for i in range(rows.size):
         y, x = rows[i], columns[i]
@@ -411,11 +427,16 @@ def _weigh_pixels(
         expected = thin * guess + (one - thin) * expected
         steep = thin * np.float32(_THIN_SPREAD) + (one - thin) * steep
         see(pixels, y, x, table, fine_table, per_code, c)
-        a = _most_likely(c, f, b, expected, steep * steep, q[0], q[1], own)
-        if a < _NOTHING:
+        a = _most_likely(c, f, b, expected, steep * steep, q[0] * q[0], q[1] * q[1], own)
+        # Farther out than the lens spreads an edge, faint coverage is noise; farther in, what lowers it a little is texture.
+        far_out, far_in = d < -_FAR_OUT * spread, d > _FAR_OUT * spread
+        noise = min(max(q[1] / max(abs(f[3] - b[3]), np.float32(1e-3)), np.float32(_NOTHING)), np.float32(0.3))
+        if a < thin * noise + (one - thin) * np.float32(0.1 if far_out else _NOTHING):
             a = np.float32(0)
-        if a > _ALL:
+        if a > one - (thin * noise + (one - thin) * np.float32(0.1 if far_in else 1 - _ALL)):
             a = one
+        if a == 1 and d > clean:
+            own[:] = c
         alpha[y, x] = a
         for k in range(3):
             out[i, k] = min(max(own[k], np.float32(0)), one)
@@ -464,8 +485,3 @@ def _drop_crumbs(alpha: Float, least: float) -> None:
     crumb = stats[:, cv2.CC_STAT_AREA] < least
     crumb[0] = False
     alpha[crumb[labels]] = 0
-
-
-def expected_coverage(solution: Solution) -> Float:
-    """What the outline alone would make of coverage, (h, w): for seeing where the photo disagrees with it."""
-    return coverage_at(solution.distance, solution.spread)

@@ -20,7 +20,7 @@ _REACH = 2  # px; of a pixel's windows
 _EPSILON = 1e-6  # variance of colour that counts as none
 _GAMMA = 0.7  # between light, in which colours mix, and codes, in which dark ones are told apart
 _HOLD = 1e-6  # so that no pixel is without any hold
-_TOLERANCE, _ROUNDS = 1e-3, 400
+_TOLERANCE, _ROUNDS = 1e-3, 60
 
 
 @dataclass(frozen=True)
@@ -50,7 +50,7 @@ class ColourLines:
 
         unknown = ~(core | backdrop)
         h, w = unknown.shape
-        number = np.full((h, w), -1, np.int64)
+        number = np.full((h, w), -1, np.int32)
         number[unknown] = np.arange(np.count_nonzero(unknown))
         light = linear_table(256).astype(np.float64) ** _GAMMA
         pull = np.zeros(np.count_nonzero(unknown))
@@ -60,17 +60,18 @@ class ColourLines:
                 if not unknown[y : y + _TILE, x : x + _TILE].any():
                     continue
                 at = np.s_[max(0, y - _REACH) : y + _TILE + _REACH, max(0, x - _REACH) : x + _TILE + _REACH]
-                part = cf_laplacian(light[pixels[at]], _EPSILON, 1, is_known=~unknown[at]).tocoo()
-                here = number[at].ravel()
-                inner = np.zeros(unknown[at].shape, bool)
-                inner[y - at[0].start : y - at[0].start + _TILE, x - at[1].start : x - at[1].start + _TILE] = True
-                own = inner.ravel()[part.row] & (here[part.row] >= 0)
-                i, j, v = here[part.row[own]], here[part.col[own]], part.data[own]
+                here = number[at]
+                inner = np.full(here.shape, -1, np.int32)
+                own = np.s_[y - at[0].start : y - at[0].start + _TILE, x - at[1].start : x - at[1].start + _TILE]
+                inner[own] = here[own]
+                asked = np.flatnonzero(inner >= 0)
+                part = cf_laplacian(light[pixels[at]], _EPSILON, 1, is_known=~unknown[at])[asked].tocoo()
+                i, j = inner.ravel()[asked[part.row]], here.ravel()[part.col]
                 sure = j < 0
-                np.add.at(pull, i[sure], -v[sure] * core[at].ravel()[part.col[own][sure]])
+                pull -= np.bincount(i[sure], part.data[sure] * core[at].ravel()[part.col[sure]], pull.size)
                 rows.append(i[~sure])
                 columns.append(j[~sure])
-                values.append(v[~sure])
+                values.append(part.data[~sure])
         n = pull.size
         if not n:
             return cls(unknown, core.astype(np.float32), sp.csr_matrix((0, 0)), pull)

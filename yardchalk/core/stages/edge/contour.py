@@ -7,7 +7,7 @@ from scipy.special import ndtr
 
 from yardchalk.core.colour import Float, Mask
 
-_FINER = 3  # times; the outline runs between pixels
+_FINER = 2  # times; the outline runs between pixels
 _FAR = 64.0  # px; no distance is told beyond
 _SPREADS = (0.3, 0.45, 0.6, 0.75, 0.85, 0.95, 1.1, 1.3, 1.6, 2.0)  # px
 USUAL_SPREAD = 0.95  # px; where it cannot be measured

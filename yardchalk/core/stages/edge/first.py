@@ -53,9 +53,7 @@ def first_matte(pixels: NDArray[np.uint8], product: Mask, noise: float, settings
     return alpha
 
 
-def matte_between(
-    pixels: NDArray[np.uint8], core: Mask, backdrop: Mask, noise: float, settings: FirstSettings = FirstSettings()
-) -> Float:
+def matte_between(pixels: NDArray[np.uint8], core: Mask, backdrop: Mask, noise: float, settings: FirstSettings = FirstSettings()) -> Float:
     """The same where sure product and sure backdrop are given: bool (h, w) each."""
     h, w = core.shape
     band = ~(core | backdrop)

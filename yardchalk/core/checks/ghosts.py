@@ -1,0 +1,45 @@
+"""Faint islands apart from the product: coverage too small to be part of it, and enough to be seen on another card."""
+
+import cv2
+import numpy as np
+
+from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.compiled import compiled
+
+_FAINT = 0.1
+_EDGE = 3  # px; an edge may reach this far
+_LISTED = 8
+
+
+def check(c: Checked) -> list[Finding]:
+    """Islands of faint coverage farther from the product than an edge reaches, larger than the limit."""
+    if c.given:
+        return []
+    near = cv2.dilate((c.alpha >= _FAINT).view(np.uint8), np.ones((2 * _EDGE + 1, 2 * _EDGE + 1), np.uint8))
+    faint = _faint(c.alpha, near)
+    limit = c.spec.limits.ghosts
+    pieces = islands(faint)
+    return [
+        Finding(
+            check="ghosts",
+            severity="look",
+            message=f"A faint ghost is left apart from the product: {int(pieces.area[i]):,} px",
+            place=c.place_from_result(*pieces.rect(i)),
+            figure=int(pieces.area[i]),
+            limit=limit,
+            unit="px",
+            stage="edge",
+        )
+        for i in by_size(pieces)[:_LISTED]
+        if pieces.area[i] > limit
+    ]
+
+
+@compiled
+def _faint(alpha: Float, near: Mask) -> Mask:
+    out = np.empty(alpha.shape, np.bool_)
+    for y in range(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            out[y, x] = not near[y, x] and 0 < alpha[y, x] < _FAINT
+    return out

@@ -1,0 +1,52 @@
+"""Holes within the product that nobody asked for: thin places whose light is not the backdrop's."""
+
+import numpy as np
+
+from yardchalk.core.checks.finding import Checked, Finding, by_size
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.compiled import compiled
+from yardchalk.core.regions import pieces_of
+
+_SOLID = 0.9
+_THROUGH = 0.05  # where coverage is less, it is a gap, and the backdrop is seen
+_LISTED = 8
+
+
+def check(c: Checked) -> list[Finding]:
+    """Pieces of thin coverage with product all round and no clear gap in them, larger than the limit."""
+    if c.given:
+        return []
+    limit = c.spec.limits.pinholes
+    pieces = pieces_of(_thin(c.alpha), diagonal=False)
+    h, w = c.alpha.shape
+    found: list[Finding] = []
+    for i in by_size(pieces):
+        if pieces.area[i] <= limit or len(found) == _LISTED:
+            break
+        x, y, width, height = pieces.rect(i)
+        box = pieces.box(i)
+        least = float(c.alpha[box][pieces.labels[box] == i].min())
+        if x == 0 or y == 0 or x + width == w or y + height == h or least < _THROUGH:
+            continue
+        found.append(
+            Finding(
+                check="pinholes",
+                severity="look",
+                message=f"The product is thin in one place: {int(pieces.area[i]):,} px, down to {100 * least:.0f} %",
+                place=c.place_from_result(x, y, width, height),
+                figure=int(pieces.area[i]),
+                limit=limit,
+                unit="px",
+                stage="edge",
+            )
+        )
+    return found
+
+
+@compiled
+def _thin(alpha: Float) -> Mask:
+    out = np.empty(alpha.shape, np.bool_)
+    for y in range(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            out[y, x] = alpha[y, x] < _SOLID
+    return out

@@ -1,0 +1,42 @@
+"""Edges that are cut too sharp, smeared too soft, or rough."""
+
+from yardchalk.core.checks.finding import Checked, Finding
+from yardchalk.core.stages.edge.stretches import Stretch
+
+# px of the analysis picture, whatever size the photo has.
+_SHARP, _SOFT, _ROUGH = 0.5, 6.0, 1.2
+_FINE = 0.3  # share of a stretch that is thin detail: there, no outline is smooth
+
+
+def check(c: Checked) -> list[Finding]:
+    """One finding if more of the outline than the limit is ragged; its place is the longest such stretch."""
+    length = sum(stretch.length for stretch in c.stretches)
+    ragged = [stretch for stretch in c.stretches if fault(stretch, c.analysis_scale)]
+    limit = c.spec.limits.ragged_edge
+    share = 100 * sum(stretch.length for stretch in ragged) / max(length, 1)
+    if share <= limit:
+        return []
+    worst = max(ragged, key=lambda stretch: stretch.length)
+    return [
+        Finding(
+            check="ragged-edge",
+            severity="look",
+            message=f"{share:.0f} % of the outline is {fault(worst, c.analysis_scale)}",
+            place=c.place_from_original(*worst.box),
+            figure=round(share, 1),
+            limit=limit,
+            unit="% of outline",
+            stage="edge",
+        )
+    ]
+
+
+def fault(stretch: Stretch, scale: float) -> str | None:
+    """What is wrong with a stretch's outline, in a word or two; `scale` is that of the analysis picture."""
+    if stretch.fine > _FINE:
+        return None
+    if stretch.width * scale < _SHARP:
+        return "cut too sharp"
+    if stretch.width * scale > _SOFT:
+        return "too soft"
+    return "rough" if stretch.roughness * scale > _ROUGH else None

@@ -1,0 +1,161 @@
+"""Clean-up of a matte: specks, holes, smooth, grow, feather, levels, density.
+
+Which specks and holes there are is decided on the analysis picture; the rest is done at the size that is rendered, on a
+region with so much round it that a tile is exactly a piece of the whole.
+"""
+
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
+from yardchalk.core.stages.edge.band import Cutout
+
+_SOLID = 0.98  # coverage below this is a hole
+_UNSEEN = 1 / 512
+
+
+@dataclass(frozen=True)
+class Tidying:
+    """What clean-up drops and fills, on the analysis picture: bool (h, w), with how many pieces and px they are."""
+
+    dropped: Mask
+    filled: Mask
+    specks: int
+    specks_area: float
+    holes: int
+    holes_area: float
+
+
+@dataclass(frozen=True)
+class Finish:
+    """Clean-up at a size; lengths in px of it.
+
+    Attributes
+    ----------
+    smooth, grow, feather : px.
+    black, white : coverage that becomes none and full, 0..1.
+    density : 0..1.
+    fringe : 0..1, how far the freed colour counts.
+    spread : of an edge, px, which smoothing keeps.
+    """
+
+    smooth: float
+    grow: float
+    feather: float
+    black: float
+    white: float
+    density: float
+    fringe: float
+    spread: float
+
+    @property
+    def margin(self) -> int:
+        """How far round a region its clean-up looks, px."""
+        reach = math.ceil(3 * self.smooth) + math.ceil(abs(self.grow)) + math.ceil(3 * self.feather)
+        return reach + 2 if reach else 0
+
+    @property
+    def plain(self) -> bool:
+        """Whether coverage stays as it is."""
+        return not (self.smooth or self.grow or self.feather or self.black or self.density) and self.white == 1
+
+
+def tidying(alpha: Float, speck: float, hole: float) -> Tidying:
+    """What is to be dropped from coverage (h, w) and filled in it: pieces with less area than squares of these sides, px."""
+    nothing = np.zeros(alpha.shape, bool)
+    dropped, specks, specks_area = nothing, 0, 0.0
+    if speck > 0:
+        n, labels, stats, _ = cv2.connectedComponentsWithStats((alpha > 0).view(np.uint8), connectivity=8)
+        weight = np.bincount(labels.ravel(), alpha.ravel(), n)
+        small = (weight < speck**2) & (weight < weight[1:].max(initial=0))
+        small[0] = False
+        if small.any():
+            dropped, specks, specks_area = small[labels], int(small.sum()), float(weight[small].sum())
+    filled, holes, holes_area = nothing, 0, 0.0
+    if hole > 0:
+        n, labels, stats, _ = cv2.connectedComponentsWithStats((alpha < _SOLID).view(np.uint8), connectivity=4)
+        h, w = alpha.shape
+        x, y = stats[:, cv2.CC_STAT_LEFT], stats[:, cv2.CC_STAT_TOP]
+        right, bottom = x + stats[:, cv2.CC_STAT_WIDTH], y + stats[:, cv2.CC_STAT_HEIGHT]
+        # The square is that of what is missing, not of what is a little thin.
+        missing = np.bincount(labels.ravel(), (1 - alpha).ravel(), n)
+        small = (missing < hole**2) & (x > 0) & (y > 0) & (right < w) & (bottom < h)
+        small[0] = False
+        if small.any():
+            filled, holes, holes_area = small[labels], int(small.sum()), float(missing[small].sum())
+    return Tidying(dropped, filled, specks, specks_area, holes, holes_area)
+
+
+def shaped(alpha: Float, finish: Finish, thin: Float | None) -> Float:
+    """Coverage (h, w) with its outline smoothed and moved, softened, levelled; `thin` (h, w) is 1 where detail is thin."""
+    out = alpha
+    if finish.smooth:
+        spread = math.hypot(finish.spread, finish.smooth) / finish.spread
+        out = np.clip((cv2.GaussianBlur(out, (0, 0), finish.smooth) - 0.5) * spread + 0.5, 0, 1)
+    if finish.grow:
+        out = _grown(out, finish.grow)
+    if finish.feather:
+        out = cv2.GaussianBlur(out, (0, 0), finish.feather)
+    if finish.black > 0 or finish.white < 1:
+        out = np.clip((out - finish.black) / (finish.white - finish.black), 0, 1)
+    if finish.density and thin is not None:
+        out = 1 - np.power(1 - out, 1 + finish.density * thin)
+    out = out.astype(np.float32)
+    out[out < _UNSEEN] = 0
+    out[out > 1 - _UNSEEN] = 1
+    return out
+
+
+def _grown(alpha: Float, by: float) -> Float:
+    """The outline moved by a distance, px: between two whole px, the mean of what they make, by how near each is."""
+    move = cv2.dilate if by > 0 else cv2.erode
+    whole = math.floor(abs(by))
+    rest = abs(by) - whole
+
+    def moved(n: int) -> Float:
+        if not n:
+            return alpha
+        return move(alpha, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * n + 1, 2 * n + 1)), borderType=cv2.BORDER_REPLICATE)
+
+    return moved(whole) if not rest else ((1 - rest) * moved(whole) + rest * moved(whole + 1)).astype(np.float32)
+
+
+def with_coverage(cut: Cutout, alpha: Float, pixels: Coded) -> Cutout:
+    """A cutout with other coverage (h, w); what is newly partly covered gets the colour of the product nearby."""
+    listed = np.zeros(alpha.shape, np.int32)
+    listed[cut.rows, cut.columns] = np.arange(1, cut.rows.size + 1)
+    rows, columns = np.nonzero(((alpha > 0) & (alpha < 1)) | ((listed > 0) & (alpha > 0)))
+    colour = linear_table(top(pixels.dtype) + 1)[pixels[rows, columns]]
+    place = listed[rows, columns]
+    # The freed colours of pixels that showed mostly backdrop are guesses already, but good ones.
+    known = place > 0
+    colour[known] = cut.colour[place[known] - 1]
+    bare = ~known & (cut.alpha[rows, columns] == 0)
+    if bare.any() and (cut.alpha > 0.5).any():
+        seeds = cut.alpha > 0.5
+        _, labels = cv2.distanceTransformWithLabels((~seeds).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+        where = np.zeros(int(labels.max()) + 1, np.intp)
+        where[labels[seeds]] = np.flatnonzero(seeds)
+        y, x = np.divmod(where[labels[rows[bare], columns[bare]]], alpha.shape[1])
+        nearest = linear_table(top(pixels.dtype) + 1)[pixels[y, x]]
+        freed = listed[y, x]
+        nearest[freed > 0] = cut.colour[freed[freed > 0] - 1]
+        colour[bare] = nearest
+    return Cutout(alpha, rows, columns, colour.astype(np.float32))
+
+
+def less_freed(cut: Cutout, pixels: Coded, strength: float) -> Cutout:
+    """The cutout with its edge's colours freed of the backdrop only in part, 0..1."""
+    seen = linear_table(top(pixels.dtype) + 1)[pixels[cut.rows, cut.columns]]
+    return Cutout(cut.alpha, cut.rows, cut.columns, (strength * cut.colour + (1 - strength) * seen).astype(np.float32))
+
+
+def cropped(cut: Cutout, at: tuple[slice, slice]) -> Cutout:
+    """A part of a cutout."""
+    inside = (cut.rows >= at[0].start) & (cut.rows < at[0].stop) & (cut.columns >= at[1].start) & (cut.columns < at[1].stop)
+    alpha: NDArray[np.float32] = np.ascontiguousarray(cut.alpha[at])
+    return Cutout(alpha, cut.rows[inside] - at[0].start, cut.columns[inside] - at[1].start, cut.colour[inside])

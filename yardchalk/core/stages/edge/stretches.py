@@ -1,0 +1,139 @@
+"""The outline in stretches, with figures for each: what an edge walk follows and what the checks of the edge look at."""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+from skimage.color import deltaE_ciede2000, rgb2lab
+
+from yardchalk.core.colour import Float, encode
+from yardchalk.core.stages.edge.band import Solution, refine
+from yardchalk.core.stages.edge.samples import light_at
+
+_LENGTH = 48  # px of the analysis picture
+_LEAST = 24  # px; a shorter outline is no stretch
+_SMOOTH = 4.0  # px along the outline that roughness is measured against
+_TOLD = 0.25
+
+
+class Stretch(BaseModel):
+    """A piece of the outline.
+
+    Attributes
+    ----------
+    box : x, y, width, height in px of the original.
+    at : its middle, x and y in shares of the frame.
+    length : px of the original.
+    fringe_before, fringe : how far the edge's colour leans from the product's towards the backdrop's, mean ΔE00, as shot and
+        freed.
+    width : of the edge from 10 to 90 % coverage, px of the original.
+    roughness : root mean square distance from the smoothed outline, px of the original.
+    told : share of it, 0..1, in which the known backdrop told product from backdrop; in the rest the colours alone did.
+    contrast : between product and backdrop, mean ΔE00.
+    fine : share of it that is thin detail, 0..1.
+    """
+
+    box: tuple[int, int, int, int]
+    at: tuple[float, float]
+    length: float
+    fringe_before: float
+    fringe: float
+    width: float
+    roughness: float
+    told: float
+    contrast: float
+    fine: float
+
+
+def outline_stretches(solution: Solution, pixels: NDArray[np.uint8], scale: float, freed: float = 1.0) -> list[Stretch]:
+    """All stretches, along each piece of the outline in turn, the longest piece first.
+
+    Parameters
+    ----------
+    solution : of the analysis picture.
+    pixels : uint8, shape (h, w, 3)
+        That, coded.
+    scale : its px for one px of the original.
+    freed : how far edges are freed of the backdrop's colour, 0..1.
+    """
+    h, w = solution.alpha.shape
+    rows, columns = solution.band
+    lines, _ = cv2.findContours((solution.alpha > 0.5).view(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+    lines = sorted((line[:, 0] for line in lines if len(line) >= _LEAST), key=len, reverse=True)
+    if not lines or not rows.size:
+        return []
+    pieces: list[NDArray[np.intp]] = []
+    rough: list[float] = []
+    for line in lines:
+        off = np.hypot(*(line - _smoothed(line)).T)
+        n = max(1, round(len(line) / _LENGTH))
+        for part in np.array_split(np.arange(len(line)), n):
+            pieces.append(line[part])
+            rough.append(float(np.sqrt((off[part] ** 2).mean())))
+    seeds = np.zeros((h, w), bool)
+    piece_of = np.zeros((h, w), np.int32)
+    for i, piece in enumerate(pieces):
+        seeds[piece[:, 1], piece[:, 0]] = True
+        piece_of[piece[:, 1], piece[:, 0]] = i
+    _, labels = cv2.distanceTransformWithLabels((~seeds).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    of_label = np.zeros(int(labels.max()) + 1, np.int32)
+    of_label[labels[seeds]] = piece_of[seeds]
+    mine = of_label[labels[rows, columns]]
+    cut = refine(solution, pixels, (w, h), 0, 0)
+    place = np.full((h, w), -1, np.int32)
+    place[cut.rows, cut.columns] = np.arange(cut.rows.size)
+    own = cut.colour[place[rows, columns]]
+    seen = light_at(pixels, rows, columns)[:, :3]
+    order = solution.index[rows, columns] - 1
+    front, behind = solution.front[order, :3], solution.behind[order, :3]
+    told, fine = solution.doubt[order, 3] > _TOLD, solution.doubt[order, 2] > 0.5
+    lab_front, lab_behind, lab_seen, lab_own = (_lab(light) for light in (front, behind, seen, freed * own + (1 - freed) * seen))
+    contrast = deltaE_ciede2000(lab_front, lab_behind)
+    alpha = solution.alpha[rows, columns]
+    edge = (alpha > 0.1) & (alpha < 0.98)
+    before, after = (_lean(lab, lab_front, lab_behind) * contrast for lab in (lab_seen, lab_own))
+    n = len(pieces)
+
+    def mean(values: NDArray[np.floating], where: NDArray[np.bool_]) -> NDArray[np.float64]:
+        return np.bincount(mine[where], values[where].astype(float), n) / np.maximum(np.bincount(mine[where], minlength=n), 1)
+
+    everywhere = np.ones(mine.size, bool)
+    figures = [mean(before, edge), mean(after, edge), mean(told, everywhere), mean(contrast, everywhere), mean(fine, everywhere)]
+    soft = np.bincount(mine[(alpha > 0.1) & (alpha < 0.9)], minlength=n)
+    out = []
+    for i, piece in enumerate(pieces):
+        x, y = piece.min(0)
+        right, bottom = piece.max(0) + 1
+        middle = piece[len(piece) // 2]
+        length = float(np.hypot(*np.diff(piece, axis=0).T).sum()) + 1
+        out.append(
+            Stretch(
+                box=(int(x / scale), int(y / scale), int(np.ceil((right - x) / scale)), int(np.ceil((bottom - y) / scale))),
+                at=(round(float((middle[0] + 0.5) / w), 5), round(float((middle[1] + 0.5) / h), 5)),
+                length=round(length / scale, 1),
+                fringe_before=round(float(figures[0][i]), 2),
+                fringe=round(float(figures[1][i]), 2),
+                width=round(float(soft[i]) / length / scale, 2),
+                roughness=round(rough[i] / scale, 2),
+                told=round(float(figures[2][i]), 2),
+                contrast=round(float(figures[3][i]), 1),
+                fine=round(float(figures[4][i]), 2),
+            )
+        )
+    return out
+
+
+def _smoothed(line: NDArray[np.intp]) -> NDArray[np.float64]:
+    reach = int(3 * _SMOOTH)
+    weight = np.exp(-0.5 * (np.arange(-reach, reach + 1) / _SMOOTH) ** 2)
+    closed = np.concatenate([line[-reach:], line, line[:reach]]).astype(float)
+    return np.column_stack([np.convolve(closed[:, k], weight / weight.sum(), "valid") for k in (0, 1)])
+
+
+def _lab(light: Float) -> NDArray[np.float64]:
+    return rgb2lab(encode(light)[None])[0]
+
+
+def _lean(lab: NDArray[np.float64], front: NDArray[np.float64], behind: NDArray[np.float64]) -> NDArray[np.float64]:
+    step = behind - front
+    return np.clip(((lab - front) * step).sum(1) / np.maximum((step**2).sum(1), 1e-6), 0, 1)
