@@ -76,5 +76,6 @@ class TruthTest(unittest.TestCase):
         self.assertEqual(pixels.dtype, np.uint16)
         delivered = decode_photo(produce(render, spec).data, "result").pixels
         self.assertEqual(delivered.dtype, np.uint16)
-        solid = alpha == 1
+        # Nearer to the edge than this, colours are freed of the backdrop.
+        solid = cv2.erode((alpha == 1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
         self.assertGreater(float((delivered[solid] % 257 == 90).mean()), 0.99, "the very codes of the photo")

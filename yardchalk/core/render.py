@@ -36,12 +36,12 @@ from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
-from yardchalk.core.stages.edge.band import BandSettings, Cutout, Solution, refine, solve_band
+from yardchalk.core.stages.edge.band import BandSettings, Cutout, Matte, Solution, describe_band, refine, solve_matte
 from yardchalk.core.stages.edge.finish import Finish, Tidying, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
 from yardchalk.core.stages.edge.overlay import lay_over
 from yardchalk.core.stages.edge.shadow import drawn_shadow, kept_shadow, shaded
-from yardchalk.core.stages.edge.stretches import Stretch, outline_stretches
+from yardchalk.core.stages.edge.stretches import TOLD, Stretch, outline_stretches
 from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, lift_mask, make_tone, region_of
 from yardchalk.core.stages.place import product_box
@@ -49,6 +49,7 @@ from yardchalk.core.stages.plot import Plot
 
 ANALYSIS_SIDE = 1600
 _ANALYSIS_NEAR = 0.9
+SEE_THROUGH = 0.8  # of glass, where nothing else is said
 _SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
 Card = Literal["white", "black", "grey", "vivid", "checks"]
 _CARD_LEVELS: dict[str, tuple[int, int, int]] = {
@@ -371,9 +372,14 @@ class Render:
         return self.marks.edge.over(self.sheet.edge)
 
     @cached_property
+    def matte_key(self) -> tuple[Any, ...]:
+        """Stands for how coverage in the band is solved."""
+        return self.edge.solver, self.edge.width, self.marks.edge.wider
+
+    @cached_property
     def band_key(self) -> tuple[Any, ...]:
-        """Stands for how the band is solved."""
-        return self.edge.solver, self.edge.width, self.edge.fringe_width, self.marks.edge.wider
+        """Stands for that and for where the band's colours are taken from."""
+        return (*self.matte_key, self.edge.fringe_width)
 
     @cached_property
     def edge_key(self) -> str:
@@ -401,9 +407,14 @@ class Render:
             width=plain.width if edge.width is None else max(self.length(edge.width, self.analysis_scale), 1.0),
             clean=plain.clean + self.length(edge.fringe_width, self.analysis_scale),
         )
-        strokes = self.marks.edge.wider
-        wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
-        return solve_band(self.analysis, d.product, d.noise, d.backdrop.light(w, h), settings, wider)
+        light = d.backdrop.light(w, h)
+
+        def solve() -> Matte:
+            strokes = self.marks.edge.wider
+            wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
+            return solve_matte(self.analysis, d.product, d.noise, light, settings, wider)
+
+        return describe_band(self.analysis, self.cache.get((self.digest, "matte", d.product_key, self.matte_key), solve), light, settings)
 
     def _stroked(self, strokes: tuple[Stroke, ...], scale: float, region: Region) -> Float:
         """Where strokes lie on a region, 0..1, later ones winning: float32 (h, w)."""
@@ -446,6 +457,21 @@ class Render:
             return []
         key = (self.digest, "stretches", self.decisions.product_key, self.band_key, self.edge.fringe)
         return self.cache.get(key, lambda: outline_stretches(self.solution, self.analysis, self.analysis_scale, self.edge.fringe))
+
+    def ribbon(self, scale: float, region: Region) -> NDArray[np.uint8]:
+        """The band on a region at a scale: 1 where the known backdrop told, 2 where the colours alone did, 0 elsewhere."""
+        solution = self.solution
+        small = np.zeros(solution.alpha.shape, np.uint8)
+        at = solution.band
+        small[at] = np.where(solution.doubt[solution.index[at] - 1, 3] > TOLD, 1, 2)
+        return small[self._pixels_under(small.shape, scale, region)]
+
+    def _pixels_under(self, shape: tuple[int, ...], scale: float, region: Region) -> tuple[NDArray[np.intp], ...]:
+        """Rows and columns of the analysis picture under a region's pixels, as an open mesh."""
+        width, height = self.size_at(scale)
+        down = np.minimum(((np.arange(region.top, region.bottom) + 0.5) * (shape[0] / height)).astype(np.intp), shape[0] - 1)
+        across = np.minimum(((np.arange(region.left, region.right) + 0.5) * (shape[1] / width)).astype(np.intp), shape[1] - 1)
+        return np.ix_(down, across)
 
     @property
     def _given_alpha(self) -> bool:
@@ -608,13 +634,7 @@ class Render:
             cut = less_freed(cut, pixels, finish.fringe)
         alpha = self._tidied(cut.alpha, scale, wide)
         if not finish.plain:
-            thin = None
-            if finish.density:
-                at = self.solution.band
-                fine = np.zeros(self.solution.alpha.shape, np.float32)
-                fine[at] = self.solution.doubt[self.solution.index[at] - 1, 2]
-                thin = self._region_of(cv2.dilate(fine, np.ones((3, 3), np.uint8)), scale, wide)
-            alpha = shaped(alpha, finish, thin)
+            alpha = shaped(alpha, finish, self._region_of(self._thin, scale, wide) if finish.density else None)
         if alpha is not cut.alpha:
             cut = with_coverage(cut, alpha, pixels)
         if m:
@@ -622,20 +642,31 @@ class Render:
             cut = cropped(cut, inner)
             pixels = pixels[inner]
         if self.marks.edge.glass:
-            strength = self._stroked(self.marks.edge.glass, scale, region) * np.float32(self.marks.edge.see_through)
+            strength = self._stroked(self.marks.edge.glass, scale, region) * np.float32(SEE_THROUGH if self.marks.edge.see_through is None else self.marks.edge.see_through)
             light = np.exp(np.minimum(self._region_of(self.decisions.backdrop.small_log_light, scale, region), 0))
             cut = seen_through(cut, pixels, light, strength)
         return cut
+
+    @property
+    def _thin(self) -> Float:
+        """1 where detail is thin, on the analysis picture."""
+        solution = self.solution
+        at = solution.band
+        fine = np.zeros(solution.alpha.shape, np.float32)
+        fine[at] = solution.doubt[solution.index[at] - 1, 2]
+        return cv2.dilate(fine, np.ones((3, 3), np.uint8)).astype(np.float32, copy=False)
+
+    def before_shaping(self) -> tuple[Float, Float]:
+        """Coverage on the analysis picture without specks and holes but as it was solved, and where detail is thin."""
+        scale = self.analysis_scale
+        whole = self.whole(scale)
+        return self._tidied(self._solved_cut(scale, whole).alpha, scale, whole), self._thin
 
     def _tidied(self, alpha: Float, scale: float, region: Region) -> Float:
         tidy = self.tidying
         if not (tidy.specks or tidy.holes):
             return alpha
-        width, height = self.size_at(scale)
-        h, w = tidy.dropped.shape
-        down = np.minimum(((np.arange(region.top, region.bottom) + 0.5) * (h / height)).astype(np.intp), h - 1)
-        across = np.minimum(((np.arange(region.left, region.right) + 0.5) * (w / width)).astype(np.intp), w - 1)
-        at = np.ix_(down, across)
+        at = self._pixels_under(tidy.dropped.shape, scale, region)
         out = alpha.copy()
         if tidy.holes:
             out[tidy.filled[at]] = 1

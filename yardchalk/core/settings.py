@@ -203,7 +203,7 @@ class EdgeMarks(Settings):
     shadow_softness: Extent | None = None
     wider: tuple[Stroke, ...] = Field((), max_length=60, description="Where coverage is open however far from the outline; later ones win.")
     glass: tuple[Stroke, ...] = Field((), max_length=60, description="Where the product is seen through; later ones win.")
-    see_through: float = Field(0.8, ge=0, le=1, description="How far it is seen through there.")
+    see_through: float | None = Field(None, ge=0, le=1, description="How far it is seen through there; 0.8 if left out.")
 
     def over(self, sheet: EdgeSettings) -> EdgeSettings:
         """The run sheet's settings with these in their place."""

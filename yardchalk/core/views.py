@@ -12,12 +12,13 @@ from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render
 
-View = Literal["picture", "before", "clip", "white", "matte", "reach", "removed", "map"]
+View = Literal["picture", "before", "clip", "white", "matte", "reach", "removed", "map", "edge"]
 # Views in which every level counts; the others may be sent through a lossy codec.
 EXACT: frozenset[View] = frozenset({"white", "matte"})
 
 _BLUE, _YELLOW, _PINK = (np.array(c, np.float32) for c in ((44, 90, 160), (236, 196, 84), (194, 56, 111)))
 _LINE = (44, 90, 160)
+_SURROUND = 166.0
 _HATCH = 7  # px between the hatch's lines
 _CELL = 16  # px between pairs of strokes
 _SHOWS = 0.35  # how far what is removed shows through
@@ -33,7 +34,8 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
         picture: finished, on the card. before: as it came in. clip: what Lift does, before anything is cut out. white:
         the white check. matte: coverage in greys. reach: where Lift acts, the rest hatched. removed: the finished picture on the
         card with what was removed showing through, marked by strokes and a line round it. map: the contrast map or the paper's
-        share of the last region that has one.
+        share of the last region that has one. edge: the photo's own pixels, dimmed but for the band; the band tinted blue where the
+        known backdrop told product from backdrop, yellow where the colours alone did; the outline as a line.
     """
     if name == "picture":
         return _eight(render.picture(scale, region, card))
@@ -49,6 +51,8 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
     if name == "map":
         grey = np.round(render.contrast_map(scale, region) * 255).astype(np.uint8)
         return np.repeat(grey[..., None], 3, axis=2)
+    if name == "edge":
+        return _edge(render, scale, region)
     return _clip(render, scale, region) if name == "clip" else _white_check(render, scale, region)
 
 
@@ -128,6 +132,24 @@ def _chalked(
                 for k in range(3):
                     chalk = np.float32(164) if dark else np.float32(0.65) * _LINE[k]
                     out[i, j, k] = np.uint8(chalk + (np.float32(0.3) if dark else np.float32(0.35)) * out[i, j, k])
+
+
+def _edge(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
+    """The band as a ribbon over the photo's own pixels, and the outline where coverage is a half."""
+    out = _eight(render.part(scale, region).pixels).astype(np.float32)
+    ribbon = render.ribbon(scale, region)
+    out[ribbon == 0] = 0.45 * out[ribbon == 0] + 0.55 * _SURROUND
+    for number, colour in ((1, _BLUE), (2, _YELLOW)):
+        there = ribbon == number
+        out[there] = 0.8 * out[there] + 0.2 * colour
+    width, height = render.size_at(scale)
+    wide = Region(max(region.top - 1, 0), min(region.bottom + 1, height), max(region.left - 1, 0), min(region.right + 1, width))
+    inside = (render.cut(scale, wide).alpha > 0.5).view(np.uint8)
+    here = np.s_[region.top - wide.top : region.bottom - wide.top, region.left - wide.left : region.right - wide.left]
+    kernel = np.ones((3, 3), np.uint8)
+    out[(cv2.dilate(inside, kernel) > inside)[here]] = 255
+    out[(cv2.erode(inside, kernel) < inside)[here]] = _LINE
+    return out.round().astype(np.uint8)
 
 
 @cache

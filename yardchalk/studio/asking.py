@@ -112,6 +112,13 @@ class TraceAsked:
     number: int | None
 
 
+@dataclass(frozen=True)
+class EdgeAsked:
+    """What was solved along a photo's outline, and what clean-up changed."""
+
+    subject: Subject
+
+
 Asked = (
     TileAsked
     | GraphAsked
@@ -124,4 +131,5 @@ Asked = (
     | GapsAsked
     | WayAsked
     | TraceAsked
+    | EdgeAsked
 )

@@ -10,12 +10,14 @@ from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.errors import NotThere
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Decisions, Region, Render, StageCache
+from yardchalk.core.settings import EdgeMarks
 from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set
 from yardchalk.core.views import EXACT, view
 from yardchalk.store.files import FileStore
-from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
+from yardchalk.studio.asking import Asked, EdgeAsked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.studio.clearing import answer_of_clearing
+from yardchalk.studio.edging import report_on_edge
 from yardchalk.studio.running import keep_decisions, known_decisions
 
 TILE = 1024  # px; fewer and larger ones cost less than they take longer
@@ -46,6 +48,8 @@ class Viewing:
             return _sampled(render, asked.box)
         if isinstance(asked, PixelAsked):
             return _pixel(render, asked)
+        if isinstance(asked, EdgeAsked):
+            return report_on_edge(render)
         if not isinstance(asked, TileAsked):
             return answer_of_clearing(render, asked)
         scale = 0.5**asked.halvings
@@ -64,7 +68,7 @@ class Viewing:
         data = self.cache.get((subject.digest, "file"), lambda: self.files.get(subject.digest))
         empty = subject.empty and self.cache.get((subject.empty, "file"), lambda: self.files.get(subject.empty or ""))
         render = Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, digest=subject.digest, empty=empty or None)
-        render.adopt(self.cache.get((render.digest, "decided", render.clear_key), lambda: self._decide(render)))
+        render.adopt(self.cache.get((render.digest, "decided", render.clear_key, render.band_key), lambda: self._decide(render)))
         return render
 
     def _decide(self, render: Render) -> Decisions:
@@ -72,7 +76,7 @@ class Viewing:
         if known is None:
             known = replace(render.decisions, solution=render.solution)
             # What a person is still changing is not worth keeping; a run keeps it once it stands.
-            if render.marks.clear is None:
+            if render.marks.clear is None and render.marks.edge == EdgeMarks():
                 keep_decisions(self.files, render)
         return known
 

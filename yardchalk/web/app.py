@@ -18,7 +18,7 @@ from yardchalk.core.settings import what_is_wrong
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
-from yardchalk.web import clearing, deliveries, lots, photos
+from yardchalk.web import clearing, deliveries, edging, lots, photos
 from yardchalk.web.common import GivenMarks, answer_error
 from yardchalk.web.events import LiveEvents
 from yardchalk.web.guard import Guard
@@ -51,7 +51,7 @@ def create_app(place: Place | None = None) -> FastAPI:
     app.add_middleware(Guard)
     app.add_exception_handler(YardError, answer_error)
     app.add_exception_handler(RequestValidationError, _answer_invalid)
-    for router in (lots.router, photos.router, clearing.router, deliveries.router):
+    for router in (lots.router, photos.router, clearing.router, edging.router, deliveries.router):
         app.include_router(router)
 
     @app.get("/api/health")

@@ -3,7 +3,6 @@
 What is asked of a region comes with the request, so that one that is still being changed is answered without being kept.
 """
 
-from dataclasses import replace
 from typing import Any
 
 from fastapi import APIRouter, Request, Response
@@ -13,29 +12,18 @@ from yardchalk.core.clear_settings import ContrastRegion, OutlineRegion, SpreadR
 from yardchalk.core.settings import Marks
 from yardchalk.core.stages.clear.outline import from_svg, to_svg
 from yardchalk.studio import kept, reading
-from yardchalk.studio.asking import Asked, GapsAsked, ReachAsked, RegionsAsked, Subject, TraceAsked, VariantsAsked, WayAsked
+from yardchalk.studio.asking import GapsAsked, ReachAsked, RegionsAsked, TraceAsked, VariantsAsked, WayAsked
 from yardchalk.web.common import ERRORS, TheRenderers, TheStudio
 from yardchalk.web.models import ClearReport, Gaps, KeptOut, NewKept, Outlines, Points, SpreadOfferOut, Svg, SvgIn, Variants, WayWanted
-from yardchalk.web.photos import subject_of
-from yardchalk.web.renderers import Renderers
+from yardchalk.web.photos import answered, subject_of, subject_under
 
 router = APIRouter(prefix="/api", responses=ERRORS)
-
-
-async def _under(studio: TheStudio, photo_id: int, marks: Marks) -> Subject:
-    """The photo under the marks given, but in its own frame, which places are drawn in."""
-    subject = await subject_of(studio, photo_id)
-    return replace(subject, marks=marks.model_copy(update={"frame": subject.marks.frame}))
-
-
-async def _answered(renderers: Renderers, asked: Asked, request: Request) -> Any:
-    return await renderers.answer(asked, request) or Response(status_code=499)
 
 
 @router.post("/photos/{photo_id}/clear", response_model=ClearReport)
 async def post_clear(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, marks: Marks) -> Any:
     """What the regions in these marks come to, one by one and together."""
-    return await _answered(renderers, RegionsAsked(await _under(studio, photo_id, marks)), request)
+    return await answered(renderers, RegionsAsked(await subject_under(studio, photo_id, marks)), request)
 
 
 @router.post(
@@ -56,26 +44,26 @@ async def post_reach_map(studio: TheStudio, renderers: TheRenderers, request: Re
 @router.post("/photos/{photo_id}/clear/spread-offer", response_model=SpreadOfferOut)
 async def post_spread_offer(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, region: SpreadRegion) -> Any:
     """Area against tolerance, its plateaus and leaks, and the tolerance offered."""
-    return await _answered(renderers, ReachAsked(await subject_of(studio, photo_id), region, measured=True), request)
+    return await answered(renderers, ReachAsked(await subject_of(studio, photo_id), region, measured=True), request)
 
 
 @router.post("/photos/{photo_id}/clear/variants", response_model=Variants)
 async def post_variants(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, region: ContrastRegion) -> Any:
     """The contrast maps that best tell product from backdrop, best first."""
-    return await _answered(renderers, VariantsAsked(await subject_of(studio, photo_id), region), request)
+    return await answered(renderers, VariantsAsked(await subject_of(studio, photo_id), region), request)
 
 
 @router.post("/photos/{photo_id}/clear/gaps", response_model=Gaps)
 async def post_gaps(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, marks: Marks) -> Any:
     """Places inside what these marks keep where backdrop may show."""
-    return await _answered(renderers, GapsAsked(await _under(studio, photo_id, marks)), request)
+    return await answered(renderers, GapsAsked(await subject_under(studio, photo_id, marks)), request)
 
 
 @router.post("/photos/{photo_id}/clear/way", response_model=Points)
 async def post_way(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, wanted: WayWanted) -> Any:
     """The way along the strongest edges between two places."""
     subject = await subject_of(studio, photo_id)
-    return await _answered(renderers, WayAsked(subject, wanted.start, wanted.end, wanted.reach), request)
+    return await answered(renderers, WayAsked(subject, wanted.start, wanted.end, wanted.reach), request)
 
 
 @router.post("/photos/{photo_id}/clear/trace", response_model=Outlines)
@@ -83,7 +71,7 @@ async def post_trace(
     studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, marks: Marks, number: int | None = None
 ) -> Any:
     """What one region, counted from 0, or all together leave as product, as outlines."""
-    return await _answered(renderers, TraceAsked(await _under(studio, photo_id, marks), number), request)
+    return await answered(renderers, TraceAsked(await subject_under(studio, photo_id, marks), number), request)
 
 
 @router.post("/photos/{photo_id}/clear/svg", response_model=Svg)

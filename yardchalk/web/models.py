@@ -8,9 +8,10 @@ from pydantic import BaseModel, ConfigDict, Field
 from yardchalk.core.checks import Finding, Verdict
 from yardchalk.core.clear_settings import AnyRegion, ContrastMap, Knot
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.settings import ListingSpec, Marks, RunSheet
+from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks, RunSheet
 from yardchalk.core.settings_base import BrushSize, Stroke
 from yardchalk.core.settings_base import Place as PlaceIn
+from yardchalk.core.stages.edge.stretches import Stretch
 from yardchalk.core.stages.lift import GiveAndTake
 
 State = Literal["idle", "waiting", "running", "done", "failed"]
@@ -186,6 +187,33 @@ class ClearReport(BaseModel):
     advice: str | None
     width: int = Field(description="Of the analysis picture, px; reach maps have its size.")
     height: int
+
+
+class StretchOut(Stretch):
+    fault: str | None = Field(description="What is wrong with it, in a word or two.")
+
+
+class Changed(BaseModel):
+    """What a clean-up changed."""
+
+    count: int = Field(description="Pieces, where it works by pieces.")
+    area: float = Field(description="px of the original, weighted by coverage.")
+
+
+class EdgeReport(BaseModel):
+    """What was solved along a photo's outline; lengths in px of the original, fringes in ΔE00, means along the outline."""
+
+    settings: EdgeSettings = Field(description="In force.")
+    sheet: EdgeSettings = Field(description="The run sheet's.")
+    given: bool = Field(description="Whether the file brought its own transparency, which is kept.")
+    stretches: list[StretchOut]
+    length: float
+    fringe_before: float
+    fringe: float
+    width: float = Field(description="From 10 to 90 % coverage.")
+    told: float = Field(description="Share in which the known backdrop told product from backdrop, 0 to 1.")
+    spread: float = Field(description="How far the lens spreads an edge, as a standard deviation.")
+    changes: dict[str, Changed]
 
 
 class LeakOut(BaseModel):

@@ -15,11 +15,12 @@ from yardchalk.core.settings import FrameMarks, Marks, RunSheet, load_sheet, par
 from yardchalk.core.stages.frame import level_along, make_framing
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
-from yardchalk.studio.asking import FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
+from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.studio.running import ENGINE
 from yardchalk.studio.viewing import TILE
 from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
 from yardchalk.web.models import FrameOffers, Level, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
+from yardchalk.web.renderers import Renderers
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 
@@ -101,6 +102,16 @@ async def subject_of(studio: TheStudio, photo_id: int) -> Subject:
     """A photo as it stands, for the render processes."""
     row = await run_in_threadpool(reading.photo_row, studio, photo_id)
     return Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]), row["empty"])
+
+
+async def subject_under(studio: TheStudio, photo_id: int, marks: Marks) -> Subject:
+    """The photo under the marks given, but in its own frame, which places are drawn in."""
+    subject = await subject_of(studio, photo_id)
+    return replace(subject, marks=marks.model_copy(update={"frame": subject.marks.frame}))
+
+
+async def answered(renderers: Renderers, asked: Asked, request: Request) -> Any:
+    return await renderers.answer(asked, request) or Response(status_code=499)
 
 
 @router.get("/photos/{photo_id}/lift", response_model=LiftGraph)

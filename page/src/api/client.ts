@@ -14,6 +14,7 @@ export type Sample = Schemas['SampleOut'];
 export type Pixel = Schemas['PixelOut'];
 export type Delivery = Schemas['DeliveryOut'];
 export type Verdict = 'fix' | 'look' | 'ready';
+export type EdgeReport = Schemas['EdgeReport'];
 export type Intake = Schemas['IntakeReport'];
 
 export const client = createClient<paths>({ baseUrl: '' });

@@ -711,6 +711,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/photos/{photo_id}/edge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Edge
+         * @description What these marks come to along the outline.
+         */
+        post: operations["post_edge_api_photos__photo_id__edge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries": {
         parameters: {
             query?: never;
@@ -1005,6 +1025,22 @@ export interface components {
              * @description px
              */
             height: number;
+        };
+        /**
+         * Changed
+         * @description What a clean-up changed.
+         */
+        Changed: {
+            /**
+             * Count
+             * @description Pieces, where it works by pieces.
+             */
+            count: number;
+            /**
+             * Area
+             * @description px of the original, weighted by coverage.
+             */
+            area: number;
         };
         /** Choices */
         Choices: {
@@ -1309,10 +1345,51 @@ export interface components {
             glass: components["schemas"]["Stroke"][];
             /**
              * See Through
-             * @description How far it is seen through there.
-             * @default 0.8
+             * @description How far it is seen through there; 0.8 if left out.
              */
-            see_through: number;
+            see_through?: number | null;
+        };
+        /**
+         * EdgeReport
+         * @description What was solved along a photo's outline; lengths in px of the original, fringes in ΔE00, means along the outline.
+         */
+        EdgeReport: {
+            /** @description In force. */
+            settings: components["schemas"]["EdgeSettings"];
+            /** @description The run sheet's. */
+            sheet: components["schemas"]["EdgeSettings"];
+            /**
+             * Given
+             * @description Whether the file brought its own transparency, which is kept.
+             */
+            given: boolean;
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Length */
+            length: number;
+            /** Fringe Before */
+            fringe_before: number;
+            /** Fringe */
+            fringe: number;
+            /**
+             * Width
+             * @description From 10 to 90 % coverage.
+             */
+            width: number;
+            /**
+             * Told
+             * @description Share in which the known backdrop told product from backdrop, 0 to 1.
+             */
+            told: number;
+            /**
+             * Spread
+             * @description How far the lens spreads an edge, as a standard deviation.
+             */
+            spread: number;
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["Changed"];
+            };
         };
         /**
          * EdgeSettings
@@ -2297,8 +2374,7 @@ export interface components {
             /**
              * @default {
              *       "wider": [],
-             *       "glass": [],
-             *       "see_through": 0.8
+             *       "glass": []
              *     }
              */
             edge: components["schemas"]["EdgeMarks"];
@@ -2903,6 +2979,42 @@ export interface components {
              * @default []
              */
             walls: components["schemas"]["Stroke"][];
+        };
+        /** StretchOut */
+        StretchOut: {
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Length */
+            length: number;
+            /** Fringe Before */
+            fringe_before: number;
+            /** Fringe */
+            fringe: number;
+            /** Width */
+            width: number;
+            /** Roughness */
+            roughness: number;
+            /** Told */
+            told: number;
+            /** Contrast */
+            contrast: number;
+            /** Fine */
+            fine: number;
+            /**
+             * Fault
+             * @description What is wrong with it, in a word or two.
+             */
+            fault: string | null;
         };
         /**
          * Stroke
@@ -4365,7 +4477,7 @@ export interface operations {
             path: {
                 photo_id: number;
                 mark: string;
-                view: "picture" | "before" | "clip" | "white" | "matte" | "reach" | "removed" | "map";
+                view: "picture" | "before" | "clip" | "white" | "matte" | "reach" | "removed" | "map" | "edge";
                 card: "white" | "black" | "grey" | "vivid" | "checks";
                 /** @description the marks to show it under, as JSON; or ~ and the key of longer ones */
                 marks: string;
@@ -5055,6 +5167,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_edge_api_photos__photo_id__edge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EdgeReport"];
                 };
             };
             /** @description Not Found */

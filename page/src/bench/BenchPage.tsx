@@ -1,6 +1,6 @@
 import { Box, Flex, Grid, Text } from '@chakra-ui/react';
 import { useMutation } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { answered, client, type Finding, type Photo } from '../api/client';
 import { keys, queries, useLift, usePhoto } from '../api/queries';
@@ -13,6 +13,8 @@ import { ClearPanel } from '../clear/ClearPanel';
 import { ClearTool } from '../clear/ClearTool';
 import { thinned, within } from '../clear/placing';
 import { useClear } from '../clear/useClear';
+import { EdgePanel } from '../edge/EdgePanel';
+import { doubtful, useEdge, type Edge } from '../edge/useEdge';
 import { BalancePanel } from './BalancePanel';
 import { BrushLayer } from './BrushLayer';
 import type { Box as Place, Taken } from './deck';
@@ -94,6 +96,7 @@ function Bench({ photo }: { photo: Photo }) {
     }
   };
   const clear = useClear(photo, stage === 'clear', shown, drag, settle);
+  const edge = useEdge(photo, stage === 'edge', shown, drag, settle);
   const sample = useMutation({
     mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
@@ -139,8 +142,10 @@ function Bench({ photo }: { photo: Photo }) {
     setBrush(null);
     setTaking(null);
     clear.choose(null);
+    edge.halt();
     // What is removed is plain to see while it is decided; views of other stages go with them.
     if (next === 'clear') setView('removed');
+    else if (next === 'edge') setView('edge');
     else if (!viewsOf(next, false).includes(view) || view === 'removed') setView('picture');
   };
   const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? level.error ?? lift.error;
@@ -173,6 +178,10 @@ function Bench({ photo }: { photo: Photo }) {
       '2': () => choose('balance'),
       '3': () => choose('lift'),
       '4': () => choose('clear'),
+      '5': () => choose('edge'),
+      w: () => (stage === 'edge' ? edge.walk() : choose('edge')),
+      'shift+w': () => stage === 'edge' && edge.back(),
+      m: () => stage === 'edge' && edge.takeBrush({ of: 'wider', adds: true }),
       'ctrl+z': () => photo.undo !== null && undo.mutate(undefined),
       'ctrl+shift+z': () => photo.redo !== null && redo.mutate(undefined),
       v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
@@ -186,9 +195,11 @@ function Bench({ photo }: { photo: Photo }) {
             ? setTaking(null)
             : clear.hand !== null || clear.waiting !== null
               ? clear.drop()
-              : chosen !== null
-                ? setChosen(null)
-                : void navigate(`/lots/${photo.lot_id}`),
+              : edge.brush !== null || edge.at !== null
+                ? edge.halt()
+                : chosen !== null
+                  ? setChosen(null)
+                  : void navigate(`/lots/${photo.lot_id}`),
     },
     { b: () => setBefore(false) },
   );
@@ -200,7 +211,8 @@ function Bench({ photo }: { photo: Photo }) {
 
   const finding = chosen === null ? undefined : photo.findings[chosen];
   const found = useFocus(finding);
-  const focus = stage === 'clear' && place ? place : found;
+  const walked = useStretch(edge);
+  const focus = stage === 'clear' && place ? place : stage === 'edge' && walked ? walked : found;
   const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
   const standing = standingOf(photo);
   return (
@@ -320,16 +332,27 @@ function Bench({ photo }: { photo: Photo }) {
           tool={
             stage === 'clear'
               ? (deck) => <ClearTool clear={clear} deck={deck} />
-              : brush &&
-                ((deck) => (
-                  <BrushLayer
-                    deck={deck}
-                    adds={brush.adds}
-                    label={brush.adds ? 'Paint where Lift acts' : 'Paint where Lift does not act'}
-                    size={(brush.size / 1000) * Math.max(photo.width, photo.height)}
-                    onStroke={paint}
-                  />
-                ))
+              : stage === 'edge'
+                ? edge.brush &&
+                  ((deck) => (
+                    <BrushLayer
+                      deck={deck}
+                      adds={edge.brush?.adds ?? true}
+                      label={edge.brush?.of === 'glass' ? 'Paint where it is seen through' : 'Paint the band wider'}
+                      size={clear.placing.toPx(edge.size)}
+                      onStroke={edge.paint}
+                    />
+                  ))
+                : brush &&
+                  ((deck) => (
+                    <BrushLayer
+                      deck={deck}
+                      adds={brush.adds}
+                      label={brush.adds ? 'Paint where Lift acts' : 'Paint where Lift does not act'}
+                      size={(brush.size / 1000) * Math.max(photo.width, photo.height)}
+                      onStroke={paint}
+                    />
+                  ))
           }
           framing={
             stage === 'frame'
@@ -370,6 +393,8 @@ function Bench({ photo }: { photo: Photo }) {
             trouble={trouble?.message}
             onShow={({ label, ...box }) => setPlace({ place: box, label, colour: COLOURS.note })}
           />
+        ) : stage === 'edge' ? (
+          <EdgePanel edge={edge} trouble={trouble?.message} />
         ) : stage === 'lift' ? (
           <LiftPanel
             photo={photo}
@@ -412,7 +437,7 @@ function Bench({ photo }: { photo: Photo }) {
 
 const viewsOf = (stage: Stage, mapped: boolean): View[] => [
   'picture',
-  ...(stage === 'clear' ? (['removed'] as const) : (['clip'] as const)),
+  ...(stage === 'clear' ? (['removed'] as const) : stage === 'edge' ? (['edge'] as const) : (['clip'] as const)),
   'white',
   'matte',
   ...(stage === 'lift' ? (['reach'] as const) : []),
@@ -446,6 +471,20 @@ function useFocus(finding: Finding | undefined): Focus | null {
     return made;
   }
   return focus.focus;
+}
+
+/** Where the viewer flies to on a walk along the edge; the same object as long as it is the same stretch. */
+function useStretch({ here, at }: Edge): Focus | null {
+  return useMemo(() => {
+    if (!here || at === null) return null;
+    const [x = 0, y = 0, width = 0, height = 0] = here.box;
+    return {
+      place: { x, y, width, height },
+      label: here.fault ?? `fringe ${here.fringe.toFixed(1)} ΔE`,
+      colour: doubtful(here) ? COLOURS.look : COLOURS.note,
+      zoom: 2,
+    };
+  }, [here, at]);
 }
 
 function Step(props: { label: string; onClick: () => void; disabled?: boolean; wide?: boolean; children: string }) {

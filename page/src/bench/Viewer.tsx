@@ -19,6 +19,7 @@ export const views = [
   { name: 'removed', label: 'Removed' },
   { name: 'reach', label: 'Lift’s reach' },
   { name: 'map', label: 'Map' },
+  { name: 'edge', label: 'Edge' },
 ] as const;
 export type View = (typeof views)[number]['name'];
 
@@ -29,6 +30,10 @@ const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
     { colour: '#C2386F', text: 'product lost' },
   ],
   reach: [{ colour: 'held', text: 'Lift does not act here' }],
+  edge: [
+    { colour: '#2C5AA0', text: 'told by the backdrop' },
+    { colour: '#ECC454', text: 'by the colours alone' },
+  ],
   removed: [{ colour: 'chalked', text: 'removed, the photo shows through' }],
   map: [
     { colour: '#FFFFFF', text: 'backdrop' },
@@ -44,7 +49,8 @@ const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
 /** Before and after in one picture with a line between, or side by side. */
 export type Compare = 'split' | 'side';
 
-export type Focus = { place: Place; label: string; colour: string };
+/** Where to fly to; with a zoom (1 is real pixels), or so that it fits. */
+export type Focus = { place: Place; label: string; colour: string; zoom?: number };
 
 type Props = {
   photo: Photo;
@@ -153,7 +159,7 @@ export function Viewer({
   }, [deck, taking]);
 
   useEffect(() => {
-    if (focus) deck?.flyTo(focus.place, focus.label, focus.colour);
+    if (focus) deck?.flyTo(focus.place, focus.label, focus.colour, focus.zoom);
     else deck?.unmark();
   }, [deck, focus]);
 

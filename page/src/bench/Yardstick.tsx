@@ -7,6 +7,7 @@ export const STAGES = [
   { key: 2, name: 'Balance', stage: 'balance' },
   { key: 3, name: 'Lift', stage: 'lift' },
   { key: 4, name: 'Clear', stage: 'clear' },
+  { key: 5, name: 'Edge', stage: 'edge' },
 ] as const;
 export type Stage = (typeof STAGES)[number]['stage'];
 const TICK = 12;
@@ -17,8 +18,9 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
   const own = {
     frame: photo.marks.frame != null,
     balance: photo.marks.balance != null,
-    lift: Object.values(photo.marks.lift).some((value) => value != null),
+    lift: isOwn(photo.marks.lift),
     clear: photo.marks.clear != null,
+    edge: isOwn(photo.marks.edge),
   };
   return (
     <Flex
@@ -41,7 +43,7 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
             as="button"
             key={name}
             aria-current={here ? 'step' : undefined}
-            width="168px"
+            width={{ base: '132px', xl: '160px' }}
             gap="2"
             whiteSpace="nowrap"
             px="3.5"
@@ -71,11 +73,15 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
         );
       })}
       <Flex align="center" px="4" pt="14px" color="slate.quiet" fontSize="13px" position="relative">
-        Edge and placing are done by themselves, as the run sheet says.
+        Placing is done by itself, as the listing spec says.
       </Flex>
     </Flex>
   );
 }
+
+/** Whether anything is set. */
+const isOwn = (settings: object) =>
+  Object.values(settings).some((value) => value != null && !(Array.isArray(value) && value.length === 0));
 
 function Ticks() {
   return (

@@ -243,12 +243,14 @@ export class Deck {
   }
 
   /** Fly to a place at a fitting zoom, and mark it. */
-  flyTo(box: Box, label: string, colour: string) {
+  /** Fly to a place and mark it, at a zoom (1 is real pixels) or so that it fits. */
+  flyTo(box: Box, label: string, colour: string, zoom?: number) {
     const item = this.shown?.item;
     if (!item) return;
+    const size = this.viewer.element.getBoundingClientRect();
     const least = 160;
-    const width = Math.max(box.width * 2.2, least);
-    const height = Math.max(box.height * 2.2, least);
+    const width = zoom ? size.width / zoom : Math.max(box.width * 2.2, least);
+    const height = zoom ? size.height / zoom : Math.max(box.height * 2.2, least);
     const around = item.imageToViewportRectangle(
       box.x + (box.width - width) / 2,
       box.y + (box.height - height) / 2,

@@ -6,6 +6,7 @@ export type Marks = Photo['marks'];
 export type LiftMarks = Marks['lift'];
 export type BalanceMarks = NonNullable<Marks['balance']>;
 export type Stroke = NonNullable<LiftMarks['strokes']>[number];
+export type EdgeMarks = Marks['edge'];
 export type FrameMarks = NonNullable<Marks['frame']>;
 /** Left, top, right, bottom, as shares of the frame before the crop. */
 export type Crop = [number, number, number, number];
@@ -15,16 +16,20 @@ export function textOf(marks: Marks): string {
   const frame = marks.frame ? filled(marks.frame) : undefined;
   const balance = marks.balance ? filled(marks.balance) : undefined;
   const lift = filled(marks.lift);
+  const edge = filled(marks.edge);
   return JSON.stringify({
     ...(frame && { frame }),
     ...(balance && { balance }),
     ...(Object.keys(lift).length && { lift }),
+    ...(Object.keys(edge).length && { edge }),
     ...(marks.clear && { clear: marks.clear }),
   });
 }
 
 function filled(settings: object): Record<string, unknown> {
-  const set = Object.entries(settings).filter(([, value]) => value !== null && value !== undefined);
+  const set = Object.entries(settings).filter(
+    ([, value]) => value !== null && value !== undefined && !(Array.isArray(value) && value.length === 0),
+  );
   return Object.fromEntries(set.sort(([a], [b]) => a.localeCompare(b)));
 }
 
@@ -32,6 +37,12 @@ function filled(settings: object): Record<string, unknown> {
 export const withLift = (marks: Marks, change: Partial<LiftMarks>): Marks => ({
   ...marks,
   lift: { ...marks.lift, ...change },
+});
+
+/** The same of Edge's settings. */
+export const withEdge = (marks: Marks, change: Partial<EdgeMarks>): Marks => ({
+  ...marks,
+  edge: { ...marks.edge, ...change },
 });
 
 export const withBalance = (marks: Marks, balance: BalanceMarks | null): Marks => ({ ...marks, balance });
@@ -46,6 +57,12 @@ export const withFrame = (marks: Marks, change: Partial<FrameMarks>): Marks => (
 });
 
 /** Only what frames the photo: what the photo as it came in is shown under. */
-export const frameOf = (marks: Marks): Marks => ({ frame: marks.frame, balance: null, lift: {}, clear: null });
+export const frameOf = (marks: Marks): Marks => ({
+  frame: marks.frame,
+  balance: null,
+  lift: {},
+  edge: { wider: [], glass: [] },
+  clear: null,
+});
 
 export const uncropped = (marks: Marks): Marks => withFrame(marks, { crop: null });

@@ -1,24 +1,8 @@
-import { Flex, NativeSelect, Text } from '@chakra-ui/react';
-import { useSyncExternalStore } from 'react';
+import { Flex, Text } from '@chakra-ui/react';
 import type { Photo } from '../api/client';
 import { TypedNumber } from '../bench/TypedNumber';
-
-type Unit = 'px' | '%' | 'mm';
-
-// One choice for all sizes, wherever they stand.
-let unit: Unit = 'px';
-const listeners = new Set<() => void>();
-const chosenUnit = {
-  get: () => unit,
-  set: (next: Unit) => {
-    unit = next;
-    listeners.forEach((listener) => listener());
-  },
-  subscribe: (listener: () => void) => {
-    listeners.add(listener);
-    return () => listeners.delete(listener);
-  },
-};
+import { UnitChoice } from '../shared/UnitChoice';
+import { pxOf, useUnit, type Unit } from '../shared/units';
 
 const STEP: Record<Unit, number> = { px: 1, '%': 0.01, mm: 0.1 };
 
@@ -32,10 +16,8 @@ export function SizeField(props: {
   onSettle: (value: number) => void;
 }) {
   const { name, photo, value, least, most, onSettle } = props;
-  const wanted = useSyncExternalStore(chosenUnit.subscribe, chosenUnit.get);
-  const dpi = photo.facts.dpi;
-  const shown: Unit = wanted === 'mm' && !dpi ? 'px' : wanted;
-  const factor = { px: photo.longest, '%': 100, mm: dpi ? (photo.longest / dpi) * 25.4 : photo.longest }[shown];
+  const shown = useUnit(photo);
+  const factor = photo.longest / pxOf(shown, photo);
   const step = STEP[shown];
   const rounded = (share: number) => Number((Math.round((share * factor) / step) * step).toFixed(2));
   return (
@@ -51,20 +33,7 @@ export function SizeField(props: {
         bare
         onSettle={(typed) => onSettle(Math.min(most, Math.max(least, typed / factor)))}
       />
-      <NativeSelect.Root size="xs" width="60px">
-        <NativeSelect.Field
-          aria-label="Unit of sizes"
-          bg="white"
-          height="24px"
-          value={shown}
-          onChange={(event) => chosenUnit.set(event.target.value as Unit)}
-        >
-          <option value="px">px</option>
-          <option value="%">%</option>
-          {dpi && <option value="mm">mm</option>}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
+      <UnitChoice photo={photo} />
     </Flex>
   );
 }

@@ -25,7 +25,7 @@ from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
-from yardchalk.core.stages.edge.first import first_matte
+from yardchalk.core.stages.edge.first import first_matte, matte_between
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light, see
 
@@ -45,6 +45,7 @@ _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
 _PIXEL = 0.3  # px; spread of an edge by the pixels themselves
 _CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma
 _TURNS = 3
+_MARGIN = 32  # px; nothing farther from the product is looked at
 _FAR_OUT = 2.0  # spreads of an edge
 _NOTHING, _ALL = 0.01, 0.996  # coverage that is taken for none and for full
 
@@ -66,6 +67,15 @@ class BandSettings:
     width: float = 6.0
     clean: float = _FRONT_FROM
     crumb: float = 60.0
+
+
+@dataclass(frozen=True)
+class Matte:
+    """A solved matte: coverage, float32 (h, w); where detail is thin, bool (h, w); how well the known backdrop told, float32."""
+
+    alpha: Float
+    thin: Mask
+    told: Float
 
 
 @dataclass(frozen=True)
@@ -139,6 +149,18 @@ def solve_band(
     settings: BandSettings = BandSettings(),
     wider: Mask | None = None,
 ) -> Solution:
+    """Solve the matte on the analysis picture and describe its band; see `solve_matte` and `describe_band`."""
+    return describe_band(pixels, solve_matte(pixels, product, noise, light, settings, wider), light, settings)
+
+
+def solve_matte(
+    pixels: NDArray[np.uint8],
+    product: Mask,
+    noise: float,
+    light: Float,
+    settings: BandSettings = BandSettings(),
+    wider: Mask | None = None,
+) -> Matte:
     """Solve the matte on the analysis picture.
 
     Parameters
@@ -154,29 +176,43 @@ def solve_band(
     wider : bool, shape (h, w), optional
         Where alpha is unknown however far from the outline.
     """
-    rows, columns = np.flatnonzero(product.any(1)), np.flatnonzero(product.any(0))
-    if not rows.size:
-        return _nothing(product.shape)
-    # Nothing farther from the product than this is looked at.
-    m = 32
-    at = np.s_[max(0, rows[0] - m) : rows[-1] + 1 + m, max(0, columns[0] - m) : columns[-1] + 1 + m]
+    blank = np.zeros(product.shape, np.float32)
+    whole = Matte(blank, np.zeros(product.shape, bool), blank.copy())
+    at = _around(product)
+    if at is None:
+        return whole
     part = np.ascontiguousarray(pixels[at])
     first = first_matte(part, product[at], noise)
     inside = (first > 0.5).view(np.uint8)
     core = cv2.distanceTransform(inside, cv2.DIST_L2, 5) > settings.width
     backdrop = cv2.distanceTransform(1 - inside, cv2.DIST_L2, 5) > settings.width
+    fine = None
     if wider is not None:
-        core &= ~wider[at]
-        backdrop &= ~wider[at]
-    solved = solve_between(part, core, backdrop, first, light[at], settings)
-    return _placed(solved, product.shape, at)
+        fine = wider[at]
+        core &= ~fine
+        backdrop &= ~fine
+        first = np.where(fine, matte_between(part, core, backdrop, noise), first)
+    found = solve_between(part, core, backdrop, first, light[at], settings, fine)
+    whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
+    return whole
 
 
 def solve_between(
-    pixels: NDArray[np.uint8], core: Mask, backdrop: Mask, first: Float, light: Float, settings: BandSettings = BandSettings()
-) -> Solution:
-    """Solve the matte where sure product and sure backdrop (h, w) are given, and a first matte between them."""
+    pixels: NDArray[np.uint8],
+    core: Mask,
+    backdrop: Mask,
+    first: Float,
+    light: Float,
+    settings: BandSettings = BandSettings(),
+    fine: Mask | None = None,
+) -> Matte:
+    """Solve the matte where sure product and sure backdrop (h, w) are given, and a first matte between them.
+
+    Far from sure product, and where `fine` says so, detail is taken to be thin: bristles, fibres, wires.
+    """
     thin = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5) > 2 * settings.width + 1
+    if fine is not None:
+        thin |= fine
     alpha, told = first, np.zeros(first.shape, np.float32)
     unknown = ~(core | backdrop)
     mostly_thin = np.count_nonzero(thin & unknown) > _MOSTLY * np.count_nonzero(unknown)
@@ -196,11 +232,30 @@ def solve_between(
     alpha[alpha < _NOTHING] = 0
     alpha[alpha > _ALL] = 1
     _drop_crumbs(alpha, settings.crumb)
-    return _described(pixels, alpha, thin, told, light, settings)
+    return Matte(alpha, thin, told)
+
+
+def describe_band(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: BandSettings = BandSettings()) -> Solution:
+    """What it takes to weigh the pixels of the band of a solved matte, at any size."""
+    whole = _nothing(matte.alpha.shape)
+    at = _around(matte.alpha > 0)
+    if at is None:
+        return whole
+    part = _described(np.ascontiguousarray(pixels[at]), matte.alpha[at], matte.thin[at], matte.told[at], light[at], settings)
+    whole.alpha[at], whole.distance[at], whole.index[at] = part.alpha, part.distance, part.index
+    return replace(part, alpha=whole.alpha, distance=whole.distance, index=whole.index)
+
+
+def _around(product: Mask) -> tuple[slice, slice] | None:
+    """Rows and columns of the product with as much round it as is looked at; None without a product."""
+    rows, columns = np.flatnonzero(product.any(1)), np.flatnonzero(product.any(0))
+    if not rows.size:
+        return None
+    m = _MARGIN
+    return slice(max(0, rows[0] - m), rows[-1] + 1 + m), slice(max(0, columns[0] - m), columns[-1] + 1 + m)
 
 
 def _described(pixels: NDArray[np.uint8], alpha: Float, thin: Mask, told: Float, light: Float, settings: BandSettings) -> Solution:
-    """What it takes to weigh the pixels of the band of a solved matte."""
     distance = signed_distance(alpha)
     wide = max(_OPEN, settings.clean + 1.5)
     soft = cv2.dilate(((alpha > 0) & (alpha < 1)).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
@@ -242,12 +297,6 @@ def _nothing(shape: tuple[int, ...]) -> Solution:
     none = np.zeros((0, 4), np.float32)
     blank = np.zeros(shape, np.float32)
     return Solution(blank, np.full(shape, -_OPEN, np.float32), USUAL_SPREAD, _FRONT_FROM, np.zeros(shape, np.int32), 0, none, none, none)
-
-
-def _placed(part: Solution, shape: tuple[int, ...], at: tuple[slice, slice]) -> Solution:
-    whole = _nothing(shape)
-    whole.alpha[at], whole.distance[at], whole.index[at] = part.alpha, part.distance, part.index
-    return replace(part, alpha=whole.alpha, distance=whole.distance, index=whole.index)
 
 
 @compiled
@@ -332,7 +381,7 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
         columns,
         (left, top_row, sx, sy),
         spread * math.sqrt(sx * sy),
-        solution.clean,
+        solution.clean if solution.clean > _FRONT_FROM else min(_FRONT_FROM, _FAR_OUT * solution.spread),
         alpha,
     )
     return Cutout(alpha, rows, columns, colour)

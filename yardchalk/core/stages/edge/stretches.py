@@ -13,7 +13,7 @@ from yardchalk.core.stages.edge.samples import light_at
 _LENGTH = 48  # px of the analysis picture
 _LEAST = 24  # px; a shorter outline is no stretch
 _SMOOTH = 4.0  # px along the outline that roughness is measured against
-_TOLD = 0.25
+TOLD = 0.25  # how well the known backdrop must tell to be named as what told
 
 
 class Stretch(BaseModel):
@@ -86,7 +86,7 @@ def outline_stretches(solution: Solution, pixels: NDArray[np.uint8], scale: floa
     seen = light_at(pixels, rows, columns)[:, :3]
     order = solution.index[rows, columns] - 1
     front, behind = solution.front[order, :3], solution.behind[order, :3]
-    told, fine = solution.doubt[order, 3] > _TOLD, solution.doubt[order, 2] > 0.5
+    told, fine = solution.doubt[order, 3] > TOLD, solution.doubt[order, 2] > 0.5
     lab_front, lab_behind, lab_seen, lab_own = (_lab(light) for light in (front, behind, seen, freed * own + (1 - freed) * seen))
     contrast = deltaE_ciede2000(lab_front, lab_behind)
     alpha = solution.alpha[rows, columns]

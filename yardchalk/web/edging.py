@@ -1,0 +1,19 @@
+"""Edge at the bench: the outline in stretches, with figures, and what clean-up changed."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+
+from yardchalk.core.settings import Marks
+from yardchalk.studio.asking import EdgeAsked
+from yardchalk.web.common import ERRORS, TheRenderers, TheStudio
+from yardchalk.web.models import EdgeReport
+from yardchalk.web.photos import answered, subject_under
+
+router = APIRouter(prefix="/api", responses=ERRORS)
+
+
+@router.post("/photos/{photo_id}/edge", response_model=EdgeReport)
+async def post_edge(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, marks: Marks) -> Any:
+    """What these marks come to along the outline."""
+    return await answered(renderers, EdgeAsked(await subject_under(studio, photo_id, marks)), request)
