@@ -21,6 +21,12 @@ FAILED, GOOD = 0.95, 0.985
 SETS = {"demo": (ROOT / "demo" / "photos", ROOT / "bench" / "truth"), "more": (ROOT / "bench" / "more", ROOT / "bench" / "more")}
 
 
+def coded_truth(colour: Path) -> bool:
+    """Whether a true picture was mixed in codes, not in light."""
+    facts = colour.with_name(colour.name.replace("_Fcast.png", ".json")).read_text()
+    return "sRGB" in facts.partition("compositing_space")[2][:40]
+
+
 @dataclass(frozen=True)
 class Row:
     stem: str
@@ -56,8 +62,7 @@ def measure(paths: tuple[Path, Path]) -> Row:
         result = decode_photo(done.data, "result")
         assert result.alpha is not None
         rgba = (np.dstack([result.pixels, result.alpha]) / 255).astype(np.float32)
-        coded = "sRGB" in colour.with_name(f"{photo.stem}.json").read_text().partition("compositing_space")[2][:40]
-        figures |= edge_difference(rgba, alpha, unit(colour), coded)
+        figures |= edge_difference(rgba, alpha, unit(colour), coded_truth(colour))
     serious = [f for f in done.findings if f.severity != "note"]
     wrong = np.abs((matte > 0.5).astype(np.int8) - (alpha > 0.5)) > 0
     wrong = cv2.morphologyEx(wrong.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0

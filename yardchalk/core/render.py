@@ -404,7 +404,7 @@ class Render:
         plain = BandSettings()
         settings = BandSettings(
             solver=edge.solver,
-            width=plain.width if edge.width is None else max(self.length(edge.width, self.analysis_scale), 1.0),
+            width=None if edge.width is None else max(self.length(edge.width, self.analysis_scale), 1.0),
             clean=plain.clean + self.length(edge.fringe_width, self.analysis_scale),
         )
         light = d.backdrop.light(w, h)
@@ -642,7 +642,9 @@ class Render:
             cut = cropped(cut, inner)
             pixels = pixels[inner]
         if self.marks.edge.glass:
-            strength = self._stroked(self.marks.edge.glass, scale, region) * np.float32(SEE_THROUGH if self.marks.edge.see_through is None else self.marks.edge.see_through)
+            strength = self._stroked(self.marks.edge.glass, scale, region) * np.float32(
+                SEE_THROUGH if self.marks.edge.see_through is None else self.marks.edge.see_through
+            )
             light = np.exp(np.minimum(self._region_of(self.decisions.backdrop.small_log_light, scale, region), 0))
             cut = seen_through(cut, pixels, light, strength)
         return cut

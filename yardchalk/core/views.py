@@ -141,7 +141,7 @@ def _edge(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     out[ribbon == 0] = 0.45 * out[ribbon == 0] + 0.55 * _SURROUND
     for number, colour in ((1, _BLUE), (2, _YELLOW)):
         there = ribbon == number
-        out[there] = 0.8 * out[there] + 0.2 * colour
+        out[there] = 0.6 * out[there] + 0.4 * colour
     width, height = render.size_at(scale)
     wide = Region(max(region.top - 1, 0), min(region.bottom + 1, height), max(region.left - 1, 0), min(region.right + 1, width))
     inside = (render.cut(scale, wide).alpha > 0.5).view(np.uint8)

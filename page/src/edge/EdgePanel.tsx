@@ -1,5 +1,5 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
-import type { ReactNode } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Choice } from '../bench/Choice';
 import { StagePanel } from '../bench/StagePanel';
 import { Toggle } from '../bench/Toggle';
@@ -105,7 +105,7 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
   const percent = (name: ShareName, label: string, factor = 100) => (
     <ValueSlider
       label={label}
-      value={Math.round((inForce[name]) * factor)}
+      value={Math.round(inForce[name] * factor)}
       least={0}
       most={100}
       unit="%"
@@ -118,6 +118,8 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
       onReset={() => edge.set({ [name]: null }, `${label} as the run sheet has it`)}
     />
   );
+  // Solving anew takes a moment, so it is done once, when the slider is let go.
+  const [opening, setOpening] = useState<Length | null>(null);
   const measured: Length = { value: (MEASURED * photo.longest) / Math.min(1600, photo.longest), unit: 'px' };
   return (
     <>
@@ -131,13 +133,16 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
         <LengthSlider
           label="Open to either side"
           photo={photo}
-          value={inForce.width ?? measured}
+          value={opening ?? inForce.width ?? measured}
           standard={sheet.width ?? measured}
           least={1}
           most={60}
           step={1}
-          onDrag={() => undefined}
-          onSettle={(width, what) => edge.set({ width }, what)}
+          onDrag={setOpening}
+          onSettle={(width, what) => {
+            setOpening(null);
+            edge.set({ width }, what);
+          }}
           onReset={() => edge.set({ width: null }, 'open as far as measured')}
         />
         <Brushes edge={edge} of="wider" name="Bristles, wires" here="wider" not="not" />

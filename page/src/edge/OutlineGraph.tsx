@@ -41,7 +41,9 @@ export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; o
           ))}
         </Flex>
         <Text fontSize="13px" color="slate.quiet" className="figures">
-          {here ? `${here[shown.key].toFixed(1)} ${shown.unit}` : `0 – ${most.toFixed(1)} ${shown.unit}`}
+          {here
+            ? `${here[shown.key].toFixed(1)} ${shown.unit}`
+            : `up to ${Math.max(...values).toFixed(1)} ${shown.unit}`}
         </Text>
       </Flex>
       <Box
@@ -96,6 +98,11 @@ export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; o
           )}
         </svg>
       </Box>
+      <Flex justify="space-between" fontSize="12px" color="slate.quiet" className="figures">
+        <span>0</span>
+        <span>along the outline</span>
+        <span>{Math.round(whole).toLocaleString('en')} px</span>
+      </Flex>
       <Flex gap="3" fontSize="12px" color="slate.quiet">
         <Key colour="#2C5AA0">told by the backdrop</Key>
         <Key colour="#ECC454">by the colours alone</Key>

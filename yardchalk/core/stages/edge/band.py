@@ -45,6 +45,12 @@ _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
 _PIXEL = 0.3  # px; spread of an edge by the pixels themselves
 _CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma
 _TURNS = 3
+_PLAIN_CONTRAST = 0.06  # share of the backdrop's light, from which on an edge is plain to see
+_CARRIED = 10.0  # px; how far along an outline is carried on
+_SOLID = 0.9  # share of the outline that is not of thin detail, from which on it is carried on
+_USUAL_WIDTH = 6.0  # px; how far alpha is unknown at least, to either side
+_OPEN_SPREADS = 2.6  # spreads of an edge within which alpha is open
+_WIDE = 2.5  # px; spread of edges, measured roughly, from which on a photo counts as soft
 _MARGIN = 32  # px; nothing farther from the product is looked at
 _FAR_OUT = 2.0  # spreads of an edge
 _NOTHING, _ALL = 0.01, 0.996  # coverage that is taken for none and for full
@@ -58,24 +64,27 @@ class BandSettings:
     ----------
     solver : auto takes what is known of the backdrop along where it tells; known is the projection alone, the quickest;
         open never looks at the backdrop model.
-    width : to either side of the first matte's outline, how far alpha is unknown.
+    width : to either side of the first matte's outline, how far alpha is unknown; from the measured spread of edges if None.
     clean : how far inside the outline the product's colour may still be tinged by the backdrop.
     crumb : px²; solved pieces smaller than this are left-overs of the solving.
     """
 
     solver: Solver = "auto"
-    width: float = 6.0
+    width: float | None = None
     clean: float = _FRONT_FROM
     crumb: float = 60.0
 
 
 @dataclass(frozen=True)
 class Matte:
-    """A solved matte: coverage, float32 (h, w); where detail is thin, bool (h, w); how well the known backdrop told, float32."""
+    """A solved matte: coverage, float32 (h, w); where detail is thin, bool (h, w); how well the known backdrop told, float32;
+    and how far edges are spread, px, as a first measurement has it.
+    """
 
     alpha: Float
     thin: Mask
     told: Float
+    spread: float
 
 
 @dataclass(frozen=True)
@@ -177,15 +186,18 @@ def solve_matte(
         Where alpha is unknown however far from the outline.
     """
     blank = np.zeros(product.shape, np.float32)
-    whole = Matte(blank, np.zeros(product.shape, bool), blank.copy())
+    whole = Matte(blank, np.zeros(product.shape, bool), blank.copy(), USUAL_SPREAD)
     at = _around(product)
     if at is None:
         return whole
     part = np.ascontiguousarray(pixels[at])
     first = first_matte(part, product[at], noise)
     inside = (first > 0.5).view(np.uint8)
-    core = cv2.distanceTransform(inside, cv2.DIST_L2, 5) > settings.width
-    backdrop = cv2.distanceTransform(1 - inside, cv2.DIST_L2, 5) > settings.width
+    into, out_of = (cv2.distanceTransform(mask, cv2.DIST_L2, 5) for mask in (inside, 1 - inside))
+    spread = _first_spread(part, into - out_of, light[at])
+    if settings.width is None:
+        settings = replace(settings, width=_USUAL_WIDTH if spread <= _WIDE else max(_USUAL_WIDTH, _OPEN_SPREADS * spread + 2))
+    core, backdrop = into > settings.width, out_of > settings.width
     fine = None
     if wider is not None:
         fine = wider[at]
@@ -194,7 +206,27 @@ def solve_matte(
         first = np.where(fine, matte_between(part, core, backdrop, noise), first)
     found = solve_between(part, core, backdrop, first, light[at], settings, fine)
     whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
-    return whole
+    return replace(whole, spread=spread)
+
+
+def _first_spread(pixels: NDArray[np.uint8], distance: Float, light: Float) -> float:
+    """How far edges are spread, px, by the distance to a rough outline."""
+    rows, columns = np.nonzero(np.abs(distance) < _USUAL_WIDTH)
+    if not rows.size:
+        return USUAL_SPREAD
+    far = _USUAL_WIDTH
+    return _measured(pixels, distance, light, rows, columns, distance > far, distance < -far, np.zeros(rows.size, bool))
+
+
+def _measured(
+    pixels: NDArray[np.uint8], distance: Float, light: Float, rows: Places, columns: Places, core: Mask, backdrop: Mask, fine: Mask
+) -> float:
+    """The spread at pixels of the band, by those of good contrast that lie in no shadow."""
+    front, behind = nearest_light(pixels, core, rows, columns), nearest_light(pixels, backdrop, rows, columns)
+    seen = light_at(pixels, rows, columns)[:, 3]
+    unshaded = np.abs(behind[:, 1] / np.maximum(light[rows, columns, 1], 1e-3) - 1) < 0.1
+    plain = (np.abs(front[:, 3] - behind[:, 3]) > 0.15) & unshaded & ~fine
+    return measured_spread(distance[rows, columns], seen, behind[:, 3], front[:, 3], plain)
 
 
 def solve_between(
@@ -210,7 +242,8 @@ def solve_between(
 
     Far from sure product, and where `fine` says so, detail is taken to be thin: bristles, fibres, wires.
     """
-    thin = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5) > 2 * settings.width + 1
+    width = _USUAL_WIDTH if settings.width is None else settings.width
+    thin = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5) > 2 * width + 1
     if fine is not None:
         thin |= fine
     alpha, told = first, np.zeros(first.shape, np.float32)
@@ -232,7 +265,7 @@ def solve_between(
     alpha[alpha < _NOTHING] = 0
     alpha[alpha > _ALL] = 1
     _drop_crumbs(alpha, settings.crumb)
-    return Matte(alpha, thin, told)
+    return Matte(alpha, thin, told, USUAL_SPREAD)
 
 
 def describe_band(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: BandSettings = BandSettings()) -> Solution:
@@ -241,7 +274,8 @@ def describe_band(pixels: NDArray[np.uint8], matte: Matte, light: Float, setting
     at = _around(matte.alpha > 0)
     if at is None:
         return whole
-    part = _described(np.ascontiguousarray(pixels[at]), matte.alpha[at], matte.thin[at], matte.told[at], light[at], settings)
+    here = Matte(matte.alpha[at], matte.thin[at], matte.told[at], matte.spread)
+    part = _described(np.ascontiguousarray(pixels[at]), here, light[at], settings)
     whole.alpha[at], whole.distance[at], whole.index[at] = part.alpha, part.distance, part.index
     return replace(part, alpha=whole.alpha, distance=whole.distance, index=whole.index)
 
@@ -255,17 +289,23 @@ def _around(product: Mask) -> tuple[slice, slice] | None:
     return slice(max(0, rows[0] - m), rows[-1] + 1 + m), slice(max(0, columns[0] - m), columns[-1] + 1 + m)
 
 
-def _described(pixels: NDArray[np.uint8], alpha: Float, thin: Mask, told: Float, light: Float, settings: BandSettings) -> Solution:
-    distance = signed_distance(alpha)
-    wide = max(_OPEN, settings.clean + 1.5)
+def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: BandSettings) -> Solution:
+    alpha, thin, told = matte.alpha, matte.thin, matte.told
+    distance = _continued(pixels, signed_distance(alpha), thin, told)
+    open_ = _OPEN if matte.spread <= _WIDE else _OPEN_SPREADS * matte.spread
+    wide = max(open_, settings.clean + 1.5)
     soft = cv2.dilate(((alpha > 0) & (alpha < 1)).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    band = ((distance > -_OPEN) & (distance < wide)) | (thin & soft)
+    band = ((distance > -open_) & (distance < wide)) | (thin & soft)
     rows, columns = np.nonzero(band)
     full, empty = thin & (alpha > 0.97), thin & (alpha < _NOTHING)
-    front = nearest_light(pixels, (distance > settings.clean) | full, rows, columns)
-    deeper = nearest_light(pixels, (distance > settings.clean + _DEEPER) | full, rows, columns)
-    behind = nearest_light(pixels, (distance < -_BEHIND_FROM) | empty, rows, columns)
-    farther = nearest_light(pixels, (distance < -_BEHIND_FROM - _DEEPER) | empty, rows, columns)
+    # A wide edge has its own colours only farther off.
+    clean, away = settings.clean, _BEHIND_FROM
+    if matte.spread > _WIDE:
+        clean, away = max(clean, open_ - 1.5), open_ - 1.0
+    front = nearest_light(pixels, (distance > clean) | full, rows, columns)
+    deeper = nearest_light(pixels, (distance > clean + _DEEPER) | full, rows, columns)
+    behind = nearest_light(pixels, (distance < -away) | empty, rows, columns)
+    farther = nearest_light(pixels, (distance < -away - _DEEPER) | empty, rows, columns)
     fine = thin[rows, columns]
     spread = USUAL_SPREAD
     d = distance[rows, columns]
@@ -289,8 +329,37 @@ def _described(pixels: NDArray[np.uint8], alpha: Float, thin: Mask, told: Float,
     # Where nothing is left, nothing comes back at another size.
     near = cv2.dilate((weighed > 0).view(np.uint8), np.ones((3, 3), np.uint8))
     index = np.where(near > 0, index, 0)
-    beyond = np.where(weighed > 0.5, np.float32(wide), np.float32(-_OPEN))
+    beyond = np.where(weighed > 0.5, np.float32(wide), np.float32(-open_))
     return replace(made, alpha=weighed, index=index, distance=np.where(index > 0, distance, beyond))
+
+
+def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, told: Float) -> Float:
+    """The distance to an outline that goes on smoothly where product and backdrop cannot be told apart.
+
+    White on white has stretches without any edge: what was found there is noise. The outline of the stretches on either
+    side is carried on, as far as a weighted mean of the distances nearby does it.
+    """
+    near = (np.abs(distance) < _OPEN) & ~thin
+    rows, columns = np.nonzero(near)
+    # Of thin detail the outline is all corners.
+    if rows.size < _SOLID * np.count_nonzero(np.abs(distance) < _OPEN):
+        return distance
+    front = nearest_light(pixels, distance > _FRONT_FROM, rows, columns)
+    behind = nearest_light(pixels, distance < -_BEHIND_FROM, rows, columns)
+    contrast = np.abs(front - behind).max(1) / np.maximum(behind[:, 3], np.float32(0.05))
+    weight = np.zeros(distance.shape, np.float32)
+    weight[rows, columns] = np.clip(contrast / _PLAIN_CONTRAST, 0, 1) ** 2
+    if (weight[rows, columns] >= 1).all():
+        return distance
+    sure = cv2.GaussianBlur(weight, (0, 0), 2.0) / np.maximum(cv2.GaussianBlur(near.astype(np.float32), (0, 0), 2.0), np.float32(1e-3))
+    clipped = np.clip(distance, -_CARRIED, _CARRIED)
+    firm = np.clip(sure, 0.05, 1)
+    mean = cv2.GaussianBlur(clipped * firm, (0, 0), _CARRIED) / cv2.GaussianBlur(firm, (0, 0), _CARRIED)
+    keep = np.clip(sure, 0, 1)
+    carried = keep * distance + (1 - keep) * mean
+    # Farther off than it reaches, nothing is moved.
+    far = np.clip((np.abs(distance) - _CARRIED) / 4, 0, 1)
+    return (far * distance + (1 - far) * carried).astype(np.float32)
 
 
 def _nothing(shape: tuple[int, ...]) -> Solution:

@@ -9,7 +9,7 @@ from yardchalk.core.colour import Float, Mask
 
 _FINER = 2  # times; the outline runs between pixels
 _FAR = 64.0  # px; no distance is told beyond
-_SPREADS = (0.3, 0.45, 0.6, 0.75, 0.85, 0.95, 1.1, 1.3, 1.6, 2.0)  # px
+_SPREADS = (0.3, 0.45, 0.6, 0.75, 0.85, 0.95, 1.1, 1.3, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0)  # px
 USUAL_SPREAD = 0.95  # px; where it cannot be measured
 _LEAST_MEASURED = 200  # px of border
 
@@ -51,7 +51,8 @@ def measured_spread(distance: Float, seen: Float, behind: Float, front: Float, p
     plain : bool, shape (n,)
         Which of them may be measured by: of good contrast, and not in shadow.
     """
-    at = plain & (np.abs(distance) < 2.5)
+    # Beyond this, all spreads but the widest explain the same.
+    at = plain & (np.abs(distance) < 4)
     if np.count_nonzero(at) < _LEAST_MEASURED:
         return USUAL_SPREAD
     d, c, b, f = distance[at], seen[at], behind[at], front[at]

@@ -16,7 +16,8 @@ _HUE = 0.12  # a shadow darkens the channels alike
 _REACH = 9  # px; how far from the product a shadow may begin
 _FLAT = 0.3  # height of a drawn shadow, of its width
 _STANDING = 0.06  # of the product's height: what ends lower than this over its lowest point stands on the ground
-_THICK = 0.012  # of its height: how much of the product over the ground casts the shadow
+_THICK = 0.02  # of its height: how far above and below its lowest line the product casts it
+_DENSEST = 0.75  # opacity of a drawn shadow where it is darkest
 
 
 def kept_shadow(pixels: NDArray[np.uint8], alpha: Float, light: Float, noise: float, strength: float) -> Float:
@@ -61,14 +62,15 @@ def drawn_shadow(alpha: Float, strength: float, softness: float) -> Float:
     height = max(ground - top_row, 1)
     foot = np.zeros(alpha.shape, np.float32)
     for x in columns[lowest[columns] >= ground - _STANDING * height]:
-        foot[max(int(lowest[x] - _THICK * height), 0) : lowest[x] + 1, x] = 1
+        # Half under the product and half before it, so that some of it is seen.
+        foot[max(int(lowest[x] - _THICK * height), 0) : lowest[x] + 1 + round(_THICK * height), x] = 1
     out = np.zeros(alpha.shape, np.float32)
     # Close by dark and narrow, farther off pale and wide.
-    for share, wide in ((0.55, 0.35), (0.45, 1.0)):
+    for share, wide in ((0.55, 0.3), (0.45, 1.2)):
         sigma = max(softness * wide, 0.5)
         soft = cv2.GaussianBlur(foot, (0, 0), sigmaX=sigma, sigmaY=max(sigma * _FLAT, 0.5))
         out += np.float32(share) * soft / max(float(soft.max()), 1e-6)
-    out *= np.float32(0.6 * strength)
+    out *= np.float32(_DENSEST * strength)
     out[out < 0.004] = 0
     return out
 
