@@ -18,13 +18,14 @@ from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import Float
 from yardchalk.core.compose import cut_out
 from yardchalk.core.stages.balance import Gains
-from yardchalk.core.stages.edge.band import describe_band, refine, solve_between
+from yardchalk.core.stages.edge.band import BandSettings, describe_band, refine, solve_between
 from yardchalk.core.stages.edge.first import matte_between
 from yardchalk.core.stages.lift import make_tone
 
 FINE = ("bottle-brush", "cooling-rack")  # bristles and wires; all others are solid
 LEFT_OUT = ("leaf-block-print", "teacup-icon")  # ink has no sure product; drawn flat, no lens
 _NOISE = 0.01
+_HALF = 10.0  # px; half of how wide such a band is
 
 
 def trimap(alpha: Float) -> Float:
@@ -39,7 +40,7 @@ def ours(pixels: np.ndarray, known: Float) -> tuple[Float, np.ndarray]:
     light = fit_backdrop(pixels).light(w, h)
     core, backdrop = known == 1, known == 0
     first = matte_between(pixels, core, backdrop, _NOISE)
-    solution = describe_band(pixels, solve_between(pixels, core, backdrop, first, light), light)
+    solution = describe_band(pixels, solve_between(pixels, core, backdrop, first, light, BandSettings(width=_HALF)), light)
     cut = refine(solution, pixels, (w, h), 0, 0)
     rgba = cut_out(pixels, np.ones((1, 1), np.float32), make_tone(None, Gains()), cut, for_pages=True)
     return cut.alpha, (rgba / np.float32(255)).astype(np.float32)

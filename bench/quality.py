@@ -9,14 +9,15 @@ import numpy as np
 
 from bench.score import edge_difference, score
 from bench.table import show
-from yardchalk.core.codecs import decode_photo
+from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.deliver import produce
-from yardchalk.core.render import Render
+from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import ListingSpec, load_sheet, load_spec
 from yardchalk.core.stages.place import place
 
 ROOT = Path(__file__).resolve().parents[1]
 FAILED, GOOD = 0.95, 0.985
+_CROP = 64  # px
 # Two sets: the demo's, with true colours, and one that the engine was not looked at with while it was made.
 SETS = {"demo": (ROOT / "demo" / "photos", ROOT / "bench" / "truth"), "more": (ROOT / "bench" / "more", ROOT / "bench" / "more")}
 
@@ -96,6 +97,38 @@ def _on_canvas(alpha: np.ndarray, scale: float, left: int, top: int, spec: Listi
     return cv2.warpAffine(alpha, move, (spec.canvas.width, spec.canvas.height), flags=cv2.INTER_LINEAR)
 
 
+def worst_places(count: int = 3) -> list[tuple[str, Path]]:
+    """Pictures of the places of the worst photos where the matte is farthest off, at 400 %, with what they are."""
+    folder = ROOT / "docs" / "quality"
+    folder.mkdir(exist_ok=True)
+    for old in folder.glob("*.png"):
+        old.unlink()
+    found = []
+    for paths in (pair for name in SETS for pair in photos(name)):
+        data, alpha = paths[0].read_bytes(), unit(paths[1])
+        render = Render(data, paths[0].stem, load_sheet("transparent"))
+        whole = render.whole(1.0)
+        off = (render.cut(1.0, whole).alpha - alpha) ** 2
+        found.append((float(off.mean() * 1e3), paths, off, render))
+    out = []
+    for error, (photo, truth), off, render in sorted(found, key=lambda item: -item[0])[:count]:
+        sums = cv2.boxFilter(off, -1, (_CROP, _CROP), borderType=cv2.BORDER_CONSTANT)
+        y, x = np.unravel_index(int(sums.argmax()), off.shape)
+        h, w = off.shape
+        top, left = min(max(int(y) - _CROP // 2, 0), h - _CROP), min(max(int(x) - _CROP // 2, 0), w - _CROP)
+        region = Region(top, top + _CROP, left, left + _CROP)
+        mattes = [
+            np.repeat((values * 255).round().astype(np.uint8)[..., None], 3, 2)
+            for values in (render.cut(1.0, region).alpha, unit(truth)[region.index])
+        ]
+        panels = [render.part(1.0, region).pixels, *mattes, render.picture(1.0, region, "grey")]
+        row = np.concatenate([np.repeat(np.repeat(panel, 4, 0), 4, 1) for panel in panels], axis=1)
+        path = folder / f"{photo.stem}.png"
+        path.write_bytes(encode_picture(np.ascontiguousarray(row), "png"))
+        out.append((f"{photo.stem}: mse {error:.1f}, at {left}, {top}", path))
+    return out
+
+
 def run() -> dict[str, float]:
     out: dict[str, float] = {}
     for name in SETS:
@@ -105,6 +138,7 @@ def run() -> dict[str, float]:
         table = [[row.stem, *(f"{row.figures[c]:.4g}" for c in columns)] for row in rows]
         median = {c: float(np.median([row.figures[c] for row in rows])) for c in columns}
         table.append(["median", *(f"{median[c]:.4g}" for c in columns)])
+        table.append(["mean", *(f"{np.mean([row.figures[c] for row in rows]):.4g}" for c in columns)])
         show(f"Matte against truth, set '{name}' (mse x 1000; dE in the edge band)", ["", *columns], table)
         verdicts = []
         for row in rows:
@@ -114,13 +148,13 @@ def run() -> dict[str, float]:
             verdicts.append(
                 [row.stem, f"{row.figures['iou']:.4f}", row.verdict, "yes" if row.points else "no", "WRONG" if wrong else "ok", said]
             )
-        show("Knows when it failed", ["", "iou", "verdict", "points at a wrong place", "", "findings"], verdicts)
+        show(f"Knows when it failed, set '{name}'", ["", "iou", "verdict", "points at a wrong place", "", "findings"], verdicts)
         white = [[row.stem, *(row.white.split() if " " in row.white else [row.white, "", ""])] for row in rows]
         show(
-            "Delivered white, of photos whose verdict is ready",
+            f"Delivered white, of photos whose verdict is ready, set '{name}'",
             ["", "JPEG px not 255 beyond 16 px", "JPEG least beyond 4 px", "PNG px not 255 beyond 4 px"],
             white,
         )
-        out |= {f"{name} median {c}": median[c] for c in ("iou", "mse")}
+        out |= {f"{name} median {c}": median[c] for c in ("iou", "mse", "dE_white", "dE_black", "holes") if c in median}
         out[f"{name} failed and not said"] = float(sum(v[4] == "WRONG" for v in verdicts))
     return out

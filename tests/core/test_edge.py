@@ -148,7 +148,7 @@ class CleanUpTest(unittest.TestCase):
         render = with_edge(jpeg)
         self.assertAlmostEqual(render.length(Length(value=2, unit="mm"), 1.0), 20)
         self.assertAlmostEqual(render.length(Length(value=1, unit="%"), 0.5), 4)
-        plain = cv2.imencode(".png", MADE.pixels[..., ::-1])[1].tobytes()
+        plain = encode_picture(MADE.pixels, "jpeg", quality=95, dpi=20)  # too few to be meant
         bare = with_edge(plain, grow={"value": 1, "unit": "mm"})
         with self.assertRaisesRegex(YardError, "how many px an inch has"):
             matte(bare)

@@ -23,7 +23,7 @@ const SHADOWS = [
   ['draw', 'drawn anew'],
 ] as const;
 const SEE_THROUGH = 0.8; // where nothing is set
-const MEASURED = 6; // px of the picture that decisions are made on
+const MEASURED = 8; // px of the picture that decisions are made on
 
 /** Edge: how the border is solved, cleaned, freed of the backdrop's colour, and what shadow lies under it. */
 export function EdgePanel({ edge, trouble }: { edge: Edge; trouble: string | undefined }) {

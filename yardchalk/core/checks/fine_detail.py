@@ -10,7 +10,7 @@ _TOGETHER = 25 / 1600  # thin parts nearer to each other than this are shown as 
 
 
 def check(c: Checked) -> list[Finding]:
-    """One finding if more of the product than the limit is thin; its place is where most of that is."""
+    """One finding if more of the product than the limit is thin; its place is where at least half of that is."""
     kept = c.kept.view(np.uint8)
     longest = max(kept.shape)
     opened = cv2.morphologyEx(kept, cv2.MORPH_OPEN, disc(longest * _THIN))
@@ -20,12 +20,17 @@ def check(c: Checked) -> list[Finding]:
     if share <= limit or c.given:
         return []
     pieces = islands(cv2.dilate(thin.view(np.uint8), disc(longest * _TOGETHER)) > 0)
+    counts = np.bincount(pieces.labels[thin], minlength=pieces.area.size)
+    order = by_size(pieces, thin)
+    most = order[: int(np.searchsorted(np.cumsum(counts[order]), counts.sum() / 2)) + 1]
+    top, left = pieces.boxes[most][:, [0, 2]].min(0)
+    bottom, right = pieces.boxes[most][:, [1, 3]].max(0)
     return [
         Finding(
             check="fine-detail",
             severity="look",
             message=f"{share:.0f} % of the product is thin (wires, bristles, lines): its matte is doubtful there",
-            place=c.place_from_analysis(*pieces.rect(by_size(pieces, thin)[0])),
+            place=c.place_from_analysis(int(left), int(top), int(right - left), int(bottom - top)),
             figure=round(share, 1),
             limit=limit,
             unit="% of product",

@@ -44,11 +44,12 @@ _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
 _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
 _PIXEL = 0.3  # px; spread of an edge by the pixels themselves
 _CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma
+_OWN_CHROMA = np.float32(0.05)  # and in the product's own light
 _TURNS = 3
 _PLAIN_CONTRAST = 0.06  # share of the backdrop's light, from which on an edge is plain to see
 _CARRIED = 10.0  # px; how far along an outline is carried on
 _SOLID = 0.9  # share of the outline that is not of thin detail, from which on it is carried on
-_USUAL_WIDTH = 6.0  # px; how far alpha is unknown at least, to either side
+_USUAL_WIDTH = 8.0  # px; how far alpha is unknown at least, to either side
 _OPEN_SPREADS = 2.6  # spreads of an edge within which alpha is open
 _WIDE = 2.5  # px; spread of edges, measured roughly, from which on a photo counts as soft
 _MARGIN = 32  # px; nothing farther from the product is looked at
@@ -253,7 +254,10 @@ def solve_between(
     if settings.solver == "open" or (settings.solver == "auto" and not mostly_thin):
         lines = ColourLines.of(pixels, core, backdrop)
         firm = np.where(thin, np.float32(_THIN_FIRM if settings.solver == "auto" else 0), np.float32(0))
-        alpha = lines.solve(first, first, firm)
+        out_of = cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5)
+        into = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
+        ramp = out_of / np.maximum(out_of + into, np.float32(1e-3))
+        alpha = lines.solve(np.where(thin, first, ramp), first, firm)
         if settings.solver == "auto":
             distance = signed_distance(alpha)
             said, told = hue_share(pixels, core | (distance > _BEHIND_FROM), backdrop | (distance < -_BEHIND_FROM), light)
@@ -586,7 +590,7 @@ def _most_likely(
         shared = step * rise + _CHROMA * (r * u + g * v + bl * w - whole * (u + v + w) * third)
         a = min(max((shared * of_alpha + expected * of_light) / (square * of_alpha + of_light), np.float32(0)), one)
         luma = a * of_front / (a * a * of_front + of_light)
-        chroma = a * _CHROMA * of_front / (a * a * _CHROMA * of_front + of_light)
+        chroma = a * _OWN_CHROMA * of_front / (a * a * _OWN_CHROMA * of_front + of_light)
         mean = np.float32(0)
         for k in range(3):
             own[k] = seen[k] - a * front[k] - (one - a) * behind[k]

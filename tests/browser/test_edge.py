@@ -1,0 +1,76 @@
+"""Edge at the bench: the walk along the outline, sliders, brushes and shadows, by keyboard and mouse."""
+
+import json
+from typing import Any
+
+from playwright.sync_api import Response, expect
+
+from tests.browser.test_page import PageCase
+from tests.stand import small_photos
+from tools.shots import settled
+
+
+class EdgePageTest(PageCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.lot_id = self.filled(small_photos(1))
+        self.work_here(self.lot_id)
+        (row,) = self.rows(self.lot_id)
+        self.go(f"/lots/{self.lot_id}/photos/{row['id']}")
+        self.page.get_by_label("Histogram with white point").wait_for()
+        settled(self.page)
+        self.page.keyboard.press("5")
+        expect(self.page.get_by_role("slider", name="Place along the outline")).to_be_visible()
+
+    def kept(self) -> Any:
+        return self.page.expect_response(lambda r: "/marks?" in r.url and r.request.method == "PUT")
+
+    def edge(self, answer: Response) -> dict[str, Any]:
+        self.assertTrue(answer.ok, answer.text())
+        found: dict[str, Any] = json.loads(answer.request.post_data or "")["edge"]
+        return found
+
+    def test_the_walk_follows_the_outline_and_leads_to_the_brush(self) -> None:
+        page = self.page
+        place = page.get_by_role("slider", name="Place along the outline")
+        page.keyboard.press("w")
+        expect(page.get_by_text("200", exact=False).first).to_be_visible()
+        expect(place).to_have_attribute("aria-valuenow", "3", timeout=10_000)
+        page.keyboard.press("Shift+W")
+        expect(place).to_have_attribute("aria-valuenow", "2")
+        page.wait_for_timeout(1_000)
+        expect(place).to_have_attribute("aria-valuenow", "2")
+        page.keyboard.press("m")
+        layer = page.get_by_role("application", name="Paint the band wider")
+        box = layer.bounding_box()
+        assert box is not None
+        with self.kept() as answer:
+            page.mouse.move(box["x"] + 300, box["y"] + 300)
+            page.mouse.down()
+            page.mouse.move(box["x"] + 380, box["y"] + 320, steps=4)
+            page.mouse.up()
+        (stroke,) = self.edge(answer.value)["wider"]
+        self.assertGreater(len(stroke["points"]), 1)
+        expect(page.get_by_text("1 painted")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(layer).to_have_count(0)
+
+    def test_settings_by_keyboard_with_what_they_changed_and_back_again(self) -> None:
+        page = self.page
+        grow = page.get_by_role("slider", name="Grow or shrink")
+        with self.kept() as answer:
+            grow.press("Shift+ArrowRight")
+        self.assertEqual(self.edge(answer.value)["grow"], {"value": 1, "unit": "px"})
+        expect(page.get_by_text("changed").first).to_be_visible()
+        page.get_by_label("Unit of lengths").first.select_option("%")
+        expect(page.get_by_label("Grow or shrink, %")).to_be_visible()
+        with self.kept() as answer:
+            page.get_by_label("Shadow", exact=True).select_option("draw")
+        self.assertEqual(self.edge(answer.value)["shadow"], "draw")
+        expect(page.get_by_role("slider", name="Softness")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_role("slider", name="Softness")).to_have_count(0)
+        with self.kept() as answer:
+            grow.dblclick()
+        self.assertIsNone(self.edge(answer.value)["grow"])
+        page.get_by_label("Unit of lengths").first.select_option("px")
