@@ -109,6 +109,31 @@ def bench_contrast(page: Page) -> None:
     page.wait_for_timeout(3000)
 
 
+def _edge(page: Page, name: str) -> None:
+    _bench(page, name)
+    page.keyboard.press("5")
+    page.get_by_role("slider", name="Place along the outline").wait_for()
+    settled(page)
+
+
+def bench_edge(page: Page) -> None:
+    _edge(page, "PW-1040")
+
+
+def bench_edge_walk(page: Page) -> None:
+    _edge(page, "PW-1042")
+    page.keyboard.press("w")
+    page.get_by_role("button", name="Stop").wait_for(state="hidden", timeout=120_000)
+    settled(page)
+
+
+def bench_shadow(page: Page) -> None:
+    _edge(page, "PW-1004")
+    page.get_by_label("Shadow", exact=True).select_option("keep")
+    page.get_by_role("radio", name="Picture").click()
+    settled(page)
+
+
 def deliveries(page: Page) -> None:
     page.get_by_role("link", name="Autumn kitchen").click()
     page.get_by_role("button", name="Deliver").click()
@@ -128,6 +153,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-clip": bench_clip,
     "bench-white-check": bench_white_check,
     "bench-matte": bench_matte,
+    "bench-edge": bench_edge,
+    "bench-edge-walk": bench_edge_walk,
+    "bench-shadow": bench_shadow,
     "deliveries": deliveries,
 }
 

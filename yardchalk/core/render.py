@@ -37,7 +37,7 @@ from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
 from yardchalk.core.stages.edge.band import BandSettings, Cutout, Matte, Solution, describe_band, refine, solve_matte
-from yardchalk.core.stages.edge.finish import Finish, Tidying, cropped, less_freed, shaped, tidying, with_coverage
+from yardchalk.core.stages.edge.finish import Finish, Tidying, apply_changes, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
 from yardchalk.core.stages.edge.overlay import lay_over
 from yardchalk.core.stages.edge.shadow import drawn_shadow, kept_shadow, shaded
@@ -632,10 +632,13 @@ class Render:
         pixels = self.part(scale, wide).pixels
         if finish.fringe < 1:
             cut = less_freed(cut, pixels, finish.fringe)
-        alpha = self._tidied(cut.alpha, scale, wide)
+        if self.tidying.specks or self.tidying.holes:
+            # Nothing else is made of what is to be dropped or filled, so no colour is missing then.
+            alpha = self._tidied(cut.alpha, scale, wide)
+            left = alpha[cut.rows, cut.columns] > 0
+            cut = Cutout(alpha, cut.rows[left], cut.columns[left], cut.colour[left])
         if not finish.plain:
-            alpha = shaped(alpha, finish, self._region_of(self._thin, scale, wide) if finish.density else None)
-        if alpha is not cut.alpha:
+            alpha = shaped(cut.alpha, finish, self._region_of(self._thin, scale, wide) if finish.density else None)
             cut = with_coverage(cut, alpha, pixels)
         if m:
             inner = (slice(region.top - wide.top, region.bottom - wide.top), slice(region.left - wide.left, region.right - wide.left))
@@ -668,15 +671,16 @@ class Render:
         tidy = self.tidying
         if not (tidy.specks or tidy.holes):
             return alpha
-        at = self._pixels_under(tidy.dropped.shape, scale, region)
-        out = alpha.copy()
-        if tidy.holes:
-            out[tidy.filled[at]] = 1
+        change = np.full(tidy.dropped.shape, 255, np.uint8)
+        change[tidy.filled] = 1
         if tidy.specks:
             # At another size a speck may reach a little farther; but not into what is kept.
             kept = cv2.dilate((self._kept_apart(tidy)).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
-            gone = (cv2.dilate(tidy.dropped.view(np.uint8), np.ones((3, 3), np.uint8)) > 0) & (~kept | tidy.dropped)
-            out[gone[at]] = 0
+            change[(cv2.dilate(tidy.dropped.view(np.uint8), np.ones((3, 3), np.uint8)) > 0) & (~kept | tidy.dropped)] = 0
+        # In place, but for the analysis picture's own, which is kept.
+        out = alpha.copy() if scale == self.analysis_scale else alpha
+        down, across = (places.ravel() for places in self._pixels_under(change.shape, scale, region))
+        apply_changes(out, change, down, across)
         return out
 
     def _kept_apart(self, tidy: Tidying) -> Mask:
@@ -686,6 +690,9 @@ class Render:
     def _solved_cut(self, scale: float, region: Region) -> Cutout:
         """The matte as it is solved, and as regions have it, before clean-up."""
         width, height = self.size_at(scale)
+        if scale != self.analysis_scale:
+            # Only the finished one is kept: two of a large photo would be too much.
+            return self._cut(width, height, region, scale)
         key = (self.digest, "solved cut", self.clear_key, self.band_key, width, height, region)
         return self.cache.get(key, lambda: self._cut(width, height, region, scale))
 

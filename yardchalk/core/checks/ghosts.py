@@ -16,9 +16,12 @@ def check(c: Checked) -> list[Finding]:
     """Islands of faint coverage farther from the product than an edge reaches, larger than the limit."""
     if c.given:
         return []
-    near = cv2.dilate((c.alpha >= _FAINT).view(np.uint8), np.ones((2 * _EDGE + 1, 2 * _EDGE + 1), np.uint8))
+    # Of a photo that is enlarged, edges and islands are as much larger.
+    larger = max(1.0, c.placing.scale)
+    size = 2 * round(_EDGE * larger) + 1
+    near = cv2.dilate((c.alpha >= _FAINT).view(np.uint8), np.ones((size, size), np.uint8))
     faint = _faint(c.alpha, near)
-    limit = c.spec.limits.ghosts
+    limit = c.spec.limits.ghosts * larger**2
     pieces = islands(faint)
     return [
         Finding(

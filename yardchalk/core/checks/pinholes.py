@@ -1,5 +1,6 @@
 """Holes within the product that nobody asked for: thin places whose light is not the backdrop's."""
 
+import cv2
 import numpy as np
 
 from yardchalk.core.checks.finding import Checked, Finding, by_size
@@ -16,18 +17,22 @@ def check(c: Checked) -> list[Finding]:
     """Pieces of thin coverage with product all round and no clear gap in them, larger than the limit."""
     if c.given:
         return []
-    limit = c.spec.limits.pinholes
-    pieces = pieces_of(_thin(c.alpha), diagonal=False)
+    # Of a photo that is enlarged, holes are as much larger.
+    limit = c.spec.limits.pinholes * max(1.0, c.placing.scale) ** 2
+    pieces = pieces_of(_thin(c.alpha), diagonal=True)
+    beside_gap = cv2.dilate((c.alpha < _THROUGH).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    edges = np.zeros(pieces.area.size, bool)
+    edges[pieces.labels[beside_gap & (pieces.labels > 0)]] = True
     h, w = c.alpha.shape
     found: list[Finding] = []
     for i in by_size(pieces):
         if pieces.area[i] <= limit or len(found) == _LISTED:
             break
         x, y, width, height = pieces.rect(i)
+        if edges[i] or x == 0 or y == 0 or x + width == w or y + height == h:
+            continue
         box = pieces.box(i)
         least = float(c.alpha[box][pieces.labels[box] == i].min())
-        if x == 0 or y == 0 or x + width == w or y + height == h or least < _THROUGH:
-            continue
         found.append(
             Finding(
                 check="pinholes",
@@ -48,5 +53,5 @@ def _thin(alpha: Float) -> Mask:
     out = np.empty(alpha.shape, np.bool_)
     for y in range(alpha.shape[0]):
         for x in range(alpha.shape[1]):
-            out[y, x] = alpha[y, x] < _SOLID
+            out[y, x] = _THROUGH <= alpha[y, x] < _SOLID
     return out

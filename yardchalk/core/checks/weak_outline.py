@@ -1,13 +1,16 @@
-"""Stretches of the outline that run where the photo has no edge: there product and backdrop could not be told apart."""
+"""Stretches of the outline where product and backdrop could not be told apart: no edge is seen, or hardly a difference."""
 
 import cv2
 import numpy as np
 
 from yardchalk.core.checks.finding import Checked, Finding, by_size, disc, islands
+from yardchalk.core.stages.edge.stretches import Stretch
 
 _EDGE = 20.0  # steepness in units of the backdrop's noise, from which on an outline is believed
 _REACH = 7 / 1600  # of the long side: how far from the outline the edge may be
 _LISTED = 4
+_FAINT = 3.0  # ΔE00 between product and backdrop, under which an outline is a guess
+_FINE = 0.3  # share of a stretch that is thin detail: that has a check of its own
 
 
 def check(c: Checked) -> list[Finding]:
@@ -41,4 +44,36 @@ def check(c: Checked) -> list[Finding]:
                 stage="clear",
             )
         )
-    return found
+    return found or _faint(c, longest)
+
+
+def _faint(c: Checked, longest: int) -> list[Finding]:
+    """One finding if more of the outline than the limit hardly differs from side to side; its place is the longest run of that."""
+    limit = c.spec.limits.weak_outline
+    runs: list[list[Stretch]] = [[]]
+    for stretch in c.stretches:
+        if stretch.contrast < _FAINT and stretch.fine < _FINE:
+            runs[-1].append(stretch)
+        elif runs[-1]:
+            runs.append([])
+    worst = max(runs, key=lambda run: sum(stretch.length for stretch in run))
+    length = sum(stretch.length for run in runs for stretch in run)
+    share = 100 * length * c.analysis_scale / longest
+    if share <= limit:
+        return []
+    boxes = np.array([stretch.box for stretch in worst])
+    left, top = boxes[:, :2].min(0)
+    right, bottom = (boxes[:, :2] + boxes[:, 2:]).max(0)
+    least = min(stretch.contrast for stretch in worst)
+    return [
+        Finding(
+            check="weak-outline",
+            severity="look",
+            message=f"The outline is a guess along {round(length):,} px: product and backdrop differ by {least:.1f} ΔE there",
+            place=c.place_from_original(int(left), int(top), int(right - left), int(bottom - top)),
+            figure=round(share, 1),
+            limit=limit,
+            unit="% of side",
+            stage="edge",
+        )
+    ]

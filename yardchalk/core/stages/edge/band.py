@@ -52,6 +52,8 @@ _SOLID = 0.9  # share of the outline that is not of thin detail, from which on i
 _USUAL_WIDTH = 8.0  # px; how far alpha is unknown at least, to either side
 _OPEN_SPREADS = 2.6  # spreads of an edge within which alpha is open
 _WIDE = 2.5  # px; spread of edges, measured roughly, from which on a photo counts as soft
+_FAINT_REACH = 9  # px
+_STRIP = 512  # rows
 _MARGIN = 32  # px; nothing farther from the product is looked at
 _FAR_OUT = 2.0  # spreads of an edge
 _NOTHING, _ALL = 0.01, 0.996  # coverage that is taken for none and for full
@@ -268,6 +270,9 @@ def solve_between(
         told[:] = 1
     alpha[alpha < _NOTHING] = 0
     alpha[alpha > _ALL] = 1
+    # Thin detail is somewhere more than half there; what is faint all over is what is left of a shadow.
+    there = cv2.dilate((alpha > 0.5).view(np.uint8), np.ones((_FAINT_REACH, _FAINT_REACH), np.uint8)) > 0
+    alpha[thin & ~there] = 0
     _drop_crumbs(alpha, settings.crumb)
     return Matte(alpha, thin, told, USUAL_SPREAD)
 
@@ -436,35 +441,42 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
     # The pixel of the analysis picture under the middle of each of ours.
     across = np.minimum(((np.arange(left, left + w) + 0.5) * sx).astype(np.intp), aw - 1)
     down = np.minimum(((np.arange(top_row, top_row + h) + 0.5) * sy).astype(np.intp), ah - 1)
-    alpha, rows, columns = _open_pixels(solution.alpha, solution.index, solution.own, down, across)
     # What the lens did at the analysis picture's size, without what its pixels did, and with what ours do.
     lens = max(solution.spread**2 - _PIXEL**2, 0.2**2)
     spread = math.sqrt(lens / (sx * sy) + _PIXEL**2) if sx < 1 else math.sqrt(solution.spread**2 / (sx * sy) + _PIXEL**2 * (1 - 1 / sx**2))
-    colour = _weigh_pixels(
-        pixels,
-        linear_table(top(pixels.dtype) + 1),
-        linear_table(65536),
-        solution.alpha,
-        solution.distance,
-        solution.index,
-        solution.front,
-        solution.behind,
-        solution.doubt,
-        rows,
-        columns,
-        (left, top_row, sx, sy),
-        spread * math.sqrt(sx * sy),
-        solution.clean if solution.clean > _FRONT_FROM else min(_FRONT_FROM, _FAR_OUT * solution.spread),
-        alpha,
-    )
+    clean = solution.clean if solution.clean > _FRONT_FROM else min(_FRONT_FROM, _FAR_OUT * solution.spread)
+    alpha = np.empty((h, w), np.float32)
+    parts: list[tuple[Places, Places, Float]] = []
+    # In strips, and of what was open only what is partly covered or of another colour is kept: so memory stays small.
+    for start in range(0, h, _STRIP):
+        strip = slice(start, min(start + _STRIP, h))
+        rows, columns = _open_pixels(solution.alpha, solution.index, solution.own, down[strip], across, alpha[strip])
+        colour, changed = _weigh_pixels(
+            pixels[strip],
+            linear_table(top(pixels.dtype) + 1),
+            linear_table(65536),
+            solution.alpha,
+            solution.distance,
+            solution.index,
+            solution.front,
+            solution.behind,
+            solution.doubt,
+            rows,
+            columns,
+            (left, top_row + start, sx, sy),
+            spread * math.sqrt(sx * sy),
+            clean,
+            alpha[strip],
+        )
+        parts.append((rows[changed] + start, columns[changed], colour[changed]))
+    rows, columns, colour = (np.concatenate(values) for values in zip(*parts, strict=True))
     return Cutout(alpha, rows, columns, colour)
 
 
 @compiled
-def _open_pixels(solved: Float, index: NDArray[np.int32], own: int, down: Places, across: Places) -> tuple[Float, Places, Places]:
-    """Coverage where it is nothing or all, and the places where it is open."""
+def _open_pixels(solved: Float, index: NDArray[np.int32], own: int, down: Places, across: Places, alpha: Float) -> tuple[Places, Places]:
+    """Into `alpha`: coverage where it is nothing or all; returns the places where it is open."""
     h, w = down.size, across.size
-    alpha = np.empty((h, w), np.float32)
     n = 0
     for y in range(h):
         for x in range(w):
@@ -479,7 +491,7 @@ def _open_pixels(solved: Float, index: NDArray[np.int32], own: int, down: Places
             if 0 < at <= own:
                 rows[n], columns[n] = y, x
                 n += 1
-    return alpha, rows, columns
+    return rows, columns
 
 
 @compiled
@@ -499,8 +511,8 @@ def _weigh_pixels(
     spread: float,
     clean: float,
     alpha: Float,
-) -> Float:
-    """Into `alpha`: the coverage of the open pixels; returns the product's own light there, (n, 3).
+) -> tuple[Float, Mask]:
+    """Into `alpha`: the coverage of the open pixels; returns the product's own light there, (n, 3), and for which it matters.
 
     `spread` is that of an edge, `clean` how far inside it colour is the product's own, in px of the analysis picture.
     """
@@ -508,6 +520,7 @@ def _weigh_pixels(
     ah, aw = index.shape
     per_code = np.float32(65535 / (table.size - 1))
     out = np.empty((rows.size, 3), np.float32)
+    changed = np.empty(rows.size, np.bool_)
     f, b, q, c, own = (
         np.empty(4, np.float32),
         np.empty(4, np.float32),
@@ -557,12 +570,11 @@ def _weigh_pixels(
             a = np.float32(0)
         if a > one - (thin * noise + (one - thin) * np.float32(0.1 if far_in else 1 - _ALL)):
             a = one
-        if a == 1 and d > clean:
-            own[:] = c
+        changed[i] = a > 0 and (a < 1 or d <= clean)
         alpha[y, x] = a
         for k in range(3):
             out[i, k] = min(max(own[k], np.float32(0)), one)
-    return out
+    return out, changed
 
 
 @compiled

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
+from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.edge.band import Cutout
 
 _SOLID = 0.98  # coverage below this is a hole
@@ -88,6 +89,16 @@ def tidying(alpha: Float, speck: float, hole: float) -> Tidying:
         if small.any():
             filled, holes, holes_area = small[labels], int(small.sum()), float(missing[small].sum())
     return Tidying(dropped, filled, specks, specks_area, holes, holes_area)
+
+
+@compiled
+def apply_changes(alpha: Float, change: NDArray[np.uint8], down: NDArray[np.intp], across: NDArray[np.intp]) -> None:
+    """Into coverage (h, w): 0 and 1 where the map of the analysis picture has them; `down` and `across` are its pixels under ours."""
+    for y in range(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            value = change[down[y], across[x]]
+            if value != 255:
+                alpha[y, x] = value
 
 
 def shaped(alpha: Float, finish: Finish, thin: Float | None) -> Float:
