@@ -6,7 +6,6 @@ from typing import Any
 from playwright.sync_api import Locator, Response, expect
 
 from tests.browser.test_page import PageCase
-from tests.stand import small_photos
 from tools.shots import settled
 from yardchalk.core.clear_settings import SpreadRegion
 from yardchalk.core.render import Render
@@ -25,18 +24,10 @@ _PAINTED = """() => {
 class ClearPageTest(PageCase):
     def setUp(self) -> None:
         super().setUp()
-        self.lot_id = self.filled(small_photos(1))
-        self.work_here(self.lot_id)
-        (row,) = self.rows(self.lot_id)
+        row = self.go_to_a_photo()
         self.render = Render(self.studio.files.get(row["digest"]), row["name"], load_sheet("white"))
-        self.go(f"/lots/{self.lot_id}/photos/{row['id']}")
-        self.page.get_by_label("Histogram with white point").wait_for()
-        settled(self.page)
         self.page.keyboard.press("4")
         expect(self.page.get_by_text("Removed:")).to_be_visible()
-
-    def kept(self) -> Any:
-        return self.page.expect_response(lambda r: "/marks?" in r.url and r.request.method == "PUT")
 
     def regions(self, answer: Response) -> list[dict[str, Any]]:
         self.assertTrue(answer.ok, answer.text())

@@ -6,24 +6,14 @@ from typing import Any
 from playwright.sync_api import Response, expect
 
 from tests.browser.test_page import PageCase
-from tests.stand import small_photos
-from tools.shots import settled
 
 
 class EdgePageTest(PageCase):
     def setUp(self) -> None:
         super().setUp()
-        self.lot_id = self.filled(small_photos(1))
-        self.work_here(self.lot_id)
-        (row,) = self.rows(self.lot_id)
-        self.go(f"/lots/{self.lot_id}/photos/{row['id']}")
-        self.page.get_by_label("Histogram with white point").wait_for()
-        settled(self.page)
+        self.go_to_a_photo()
         self.page.keyboard.press("5")
         expect(self.page.get_by_role("slider", name="Place along the outline")).to_be_visible()
-
-    def kept(self) -> Any:
-        return self.page.expect_response(lambda r: "/marks?" in r.url and r.request.method == "PUT")
 
     def edge(self, answer: Response) -> dict[str, Any]:
         self.assertTrue(answer.ok, answer.text())

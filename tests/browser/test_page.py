@@ -41,6 +41,20 @@ class PageCase(ServerCase):
     def go(self, path: str) -> None:
         self.page.goto(f"http://127.0.0.1:{self.port}{path}")
 
+    def go_to_a_photo(self) -> dict[str, Any]:
+        """The bench of the one photo of a new lot, settled; the photo's row."""
+        lot_id = self.filled(small_photos(1))
+        self.work_here(lot_id)
+        (row,) = self.rows(lot_id)
+        self.go(f"/lots/{lot_id}/photos/{row['id']}")
+        self.page.get_by_label("Histogram with white point").wait_for()
+        settled(self.page)
+        return row
+
+    def kept(self) -> Any:
+        """Waits for marks to be kept."""
+        return self.page.expect_response(lambda r: "/marks?" in r.url and r.request.method == "PUT")
+
     def axe(self) -> None:
         """Nothing serious for a screen reader or keyboard on the page as it is now."""
         self.page.evaluate(AXE.read_text() + "; 0")
