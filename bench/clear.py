@@ -31,7 +31,7 @@ from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.contrast import rank_variants
 from yardchalk.core.stages.clear.outline import traced
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
-from yardchalk.core.stages.edge.band import solve_band
+from yardchalk.core.stages.edge.band import describe_band, solve_matte
 from yardchalk.core.views import view
 
 SCRIPT = Path(__file__).with_name("clear.json")
@@ -126,13 +126,18 @@ def _alpha(render: Render) -> np.ndarray:
 def _time(plain: Render, script: dict[str, Any], times: dict[str, list[float]]) -> None:
     ground = plain.ground
     light = ground.backdrop.light(ground.plot.width, ground.plot.height)
+
+    def solve(region: BoxRegion) -> None:
+        matte = solve_matte(ground.pixels, _under(plain, region).outcome.product, 0.01, light)
+        describe_band(ground.pixels, matte, light)
+
     touched = SpreadRegion(kind="spread", points=tuple(script["touches"]))
     times["reach map"].append(_ms(lambda: reach_map(touched, ground)))
     # Another box than the one that quality was measured with, which is kept.
     box = BoxRegion(kind="box", loop=tuple((x, min(y + 0.001, 1.0)) for x, y in script["box"]))
-    times["box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, box).outcome.product, 0.01, light)))
+    times["box"].append(_ms(lambda: solve(box)))
     mended = box.model_copy(update={"strokes": (Stroke(size=0.02, points=((0.5, 0.5), (0.52, 0.5))),)})
-    times["stroke in a box"].append(_ms(lambda: solve_band(ground.pixels, _under(plain, mended).outcome.product, 0.01, light)))
+    times["stroke in a box"].append(_ms(lambda: solve(mended)))
     times["best contrast map"].append(_ms(lambda: rank_variants(ground)))
     # One stroke more on a list of three: what the bench does from letting go to the tiles of the fitted view.
     scale = 0.5

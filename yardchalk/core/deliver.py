@@ -71,6 +71,8 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
             spec = spec.model_copy(update={"background": "white"})
     placing = full_frame(*size) if whole_frame else place(spec, *size, render.box)
     pixels, alpha, shadow, lost = on_canvas(render, spec, placing)
+    # Encoding and reading back need the room; the checks look at the canvas and at the analysis picture.
+    render.cache.forget_large()
     data, back, quality = _encode(pixels, np.maximum(alpha, shadow), spec)
     findings = run_checks(examine(render, spec, placing, (alpha, shadow, lost), data, back, trimmed=not whole_frame))
     return Result(

@@ -90,6 +90,12 @@ class StageCache:
                 self._size -= gone
         return value
 
+    def forget_large(self, least: int = 40_000_000) -> None:
+        """Let go of what takes at least so many bytes: full-size pictures, once they are on the canvas."""
+        with self._lock:
+            for digest in [digest for digest, (_, size) in self._kept.items() if size >= least]:
+                self._size -= self._kept.pop(digest)[1]
+
 
 def _bytes_of(value: Any) -> int:
     if isinstance(value, np.ndarray):

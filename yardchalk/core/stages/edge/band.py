@@ -43,8 +43,7 @@ _ALPHA_FLOOR = 0.03
 _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
 _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
 _PIXEL = 0.3  # px; spread of an edge by the pixels themselves
-_CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma
-_OWN_CHROMA = np.float32(0.05)  # and in the product's own light
+_CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma; in the product's own light too
 _TURNS = 3
 _PLAIN_CONTRAST = 0.06  # share of the backdrop's light, from which on an edge is plain to see
 _CARRIED = 10.0  # px; how far along an outline is carried on
@@ -151,18 +150,6 @@ class Cutout:
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
     colour: Float
-
-
-def solve_band(
-    pixels: NDArray[np.uint8],
-    product: Mask,
-    noise: float,
-    light: Float,
-    settings: BandSettings = BandSettings(),
-    wider: Mask | None = None,
-) -> Solution:
-    """Solve the matte on the analysis picture and describe its band; see `solve_matte` and `describe_band`."""
-    return describe_band(pixels, solve_matte(pixels, product, noise, light, settings, wider), light, settings)
 
 
 def solve_matte(
@@ -602,7 +589,7 @@ def _most_likely(
         shared = step * rise + _CHROMA * (r * u + g * v + bl * w - whole * (u + v + w) * third)
         a = min(max((shared * of_alpha + expected * of_light) / (square * of_alpha + of_light), np.float32(0)), one)
         luma = a * of_front / (a * a * of_front + of_light)
-        chroma = a * _OWN_CHROMA * of_front / (a * a * _OWN_CHROMA * of_front + of_light)
+        chroma = a * _CHROMA * of_front / (a * a * _CHROMA * of_front + of_light)
         mean = np.float32(0)
         for k in range(3):
             own[k] = seen[k] - a * front[k] - (one - a) * behind[k]
