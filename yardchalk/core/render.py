@@ -459,7 +459,7 @@ class Render:
     @property
     def stretches(self) -> list[Stretch]:
         """The outline in stretches, with figures; none where the file brought its own transparency."""
-        if self._given_alpha:
+        if self.given_alpha:
             return []
         key = (self.digest, "stretches", self.decisions.product_key, self.band_key, self.edge.fringe)
         return self.cache.get(key, lambda: outline_stretches(self.solution, self.analysis, self.analysis_scale, self.edge.fringe))
@@ -480,7 +480,8 @@ class Render:
         return np.ix_(down, across)
 
     @property
-    def _given_alpha(self) -> bool:
+    def given_alpha(self) -> bool:
+        """Whether the file brought its own transparency, and that is what is cleared by."""
         return self.facts.has_alpha and self.sheet.clear.on
 
     @property

@@ -1,13 +1,13 @@
 """What a render process answers about the edge: figures by stretch of the outline, and what each clean-up changed."""
 
-from dataclasses import fields, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from yardchalk.core.checks.ragged_edge import fault
 from yardchalk.core.render import Render
-from yardchalk.core.stages.edge.finish import Finish, shaped
+from yardchalk.core.stages.edge.finish import shaped
 
 _PLAIN = {"smooth": 0.0, "grow": 0.0, "feather": 0.0, "black": 0.0, "white": 1.0, "density": 0.0}
 _STEPS = {"smooth": ("smooth",), "grow": ("grow",), "feather": ("feather",), "levels": ("black", "white"), "density": ("density",)}
@@ -25,7 +25,7 @@ def report_on_edge(render: Render) -> dict[str, Any]:
     return {
         "settings": render.edge,
         "sheet": render.sheet.edge,
-        "given": render.facts.has_alpha and render.sheet.clear.on,
+        "given": render.given_alpha,
         "stretches": [{**stretch.model_dump(), "fault": fault(stretch, scale)} for stretch in stretches],
         "length": round(length),
         "fringe_before": mean("fringe_before"),
@@ -46,9 +46,8 @@ def _changes(render: Render, scale: float) -> dict[str, dict[str, float]]:
         "holes": {"count": tidy.holes, "area": round(tidy.holes_area * area)},
     }
     finish = render.finish(scale)
-    names = {field.name for field in fields(Finish)}
     for step, parts in _STEPS.items():
-        alone = replace(finish, **{name: value for name, value in _PLAIN.items() if name in names and name not in parts})
+        alone = replace(finish, **{name: value for name, value in _PLAIN.items() if name not in parts})
         changed = 0.0
         if not alone.plain:
             before, thin = render.before_shaping()

@@ -74,6 +74,6 @@ def _faint(c: Checked, longest: int) -> list[Finding]:
             figure=round(share, 1),
             limit=limit,
             unit="% of side",
-            stage="edge",
+            stage="clear",
         )
     ]
