@@ -40,11 +40,11 @@ def placed(spec: ListingSpec, edit: Callable[[Coded], None] = lambda _: None, *,
     """Findings on a delivered file that was changed after rendering."""
     render = Render(SCENE.made().jpeg, "pot", WHITE)
     placing = place(spec, render.facts.width, render.facts.height, render.box)
-    pixels, alpha, shadow, lost = on_canvas(render, spec, placing)
-    edit(pixels)
-    data = encode_picture(pixels, spec.file)
+    laid = on_canvas(render, spec, placing)
+    edit(laid.pixels)
+    data = encode_picture(laid.pixels, spec.file)
     back = decode_photo(data, "result")
-    return run_checks(examine(render, judged_by or spec, placing, (alpha, shadow, lost), data, back, trimmed=True))
+    return run_checks(examine(render, judged_by or spec, placing, laid, data, back, trimmed=True))
 
 
 class CheckTest(unittest.TestCase):

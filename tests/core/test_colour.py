@@ -30,10 +30,13 @@ class TransferTest(unittest.TestCase):
         small = colour.resize_linear(checks.astype(np.uint8)[..., None].repeat(3, 2), 16, 16)
         self.assertTrue((np.abs(small.astype(int) - 188) <= 1).all(), "a mean of coded values would give 128")
 
-    def test_newly_full_counts_each_channel_once(self) -> None:
+    def test_newly_clipped_counts_the_channels_that_had_not_been(self) -> None:
         before = np.array([[[255, 250, 10], [255, 255, 255], [240, 240, 240], [255, 10, 10]]], np.uint8)
         after = np.array([[[255, 255, 10], [255, 255, 255], [255, 255, 255], [255, 20, 20]]], np.uint8)
-        self.assertEqual(colour.newly_full(before, after).tolist(), [[True, False, True, False]])
+        full, none = colour.newly_clipped(before, after)
+        self.assertEqual(full.tolist(), [[1, 0, 3, 0]])
+        self.assertEqual(none.tolist(), [[0, 0, 0, 0]])
+        self.assertEqual(colour.newly_clipped(255 - before, 255 - after)[1].tolist(), [[1, 0, 3, 0]])
         self.assertEqual(colour.open_peak(before).tolist(), [[250, 0, 240, 10]])
 
     def test_lab_agrees_with_opencv(self) -> None:

@@ -208,11 +208,11 @@ class EdgeCheckTest(unittest.TestCase):
         render = with_edge(fringe=fringe)
         spec = load_spec("cutout")
         placing = full_frame(800, 600)
-        pixels, alpha, shadow, lost = on_canvas(render, spec, placing)
+        laid = on_canvas(render, spec, placing)
         if callable(edit):
-            edit(alpha)
-        data = encode_picture(pixels, "png")
-        checked = examine(render, spec, placing, (alpha, shadow, lost), data, decode_photo(data, "result"), trimmed=False)
+            edit(laid.alpha)
+        data = encode_picture(laid.pixels, "png")
+        checked = examine(render, spec, placing, laid, data, decode_photo(data, "result"), trimmed=False)
         return [finding for finding in run_checks(checked) if finding.check == check]
 
     def test_ghosts_and_pinholes_are_found_where_they_are(self) -> None:

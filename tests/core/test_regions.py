@@ -373,7 +373,7 @@ class KindsTest(unittest.TestCase):
     def test_colours_that_overlap_are_measured_and_another_way_is_advised(self) -> None:
         apart, alike = (shown(Scene(colour=colour, handle=False, noise=0.004).made().png) for colour in ((150, 60, 40), (226, 226, 226)))
         truth = Scene(handle=False).made().alpha
-        values = [overlap_of_colours(render.ground, truth < 0.5) for render in (apart, alike)]
+        values = [overlap_of_colours(render.analysis, render.decisions_backdrop, truth < 0.5).share for render in (apart, alike)]
         self.assertLess(values[0], 0.02)
         self.assertGreater(values[1], LIMIT)
         self.assertIsNone(advice(values[0], 1.0, inked=False))

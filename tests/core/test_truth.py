@@ -72,10 +72,10 @@ class TruthTest(unittest.TestCase):
         fine = encode_picture(eight.astype(np.uint16) * 257 + 90, "png")
         render = Render(fine, "fine", load_sheet("transparent"))
         spec = load_spec("cutout")
-        pixels, alpha, _, _ = on_canvas(render, spec, place(spec, 800, 600, render.box))
-        self.assertEqual(pixels.dtype, np.uint16)
+        laid = on_canvas(render, spec, place(spec, 800, 600, render.box))
+        self.assertEqual(laid.pixels.dtype, np.uint16)
         delivered = decode_photo(produce(render, spec).data, "result").pixels
         self.assertEqual(delivered.dtype, np.uint16)
         # Nearer to the edge than this, colours are freed of the backdrop.
-        solid = cv2.erode((alpha == 1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+        solid = cv2.erode((laid.alpha == 1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
         self.assertGreater(float((delivered[solid] % 257 == 90).mean()), 0.99, "the very codes of the photo")

@@ -116,22 +116,27 @@ def _open_peak(pixels: Coded, full: int) -> Coded:
     return out
 
 
-def newly_full(before: NDArray[Any], after: NDArray[Any]) -> Mask:
-    """Where some channel reached full level that had not before: bool (h, w); the pictures may differ in depth."""
-    return _newly_full(before, after, top(before.dtype), top(after.dtype))
+def newly_clipped(before: NDArray[Any], after: NDArray[Any]) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    """How many channels reached full level, and how many reached 0, that had not before: uint8 (h, w) each, 0 to 3; the
+    pictures may differ in depth.
+    """
+    return _newly_clipped(before, after, top(before.dtype), top(after.dtype))
 
 
 @compiled
-def _newly_full(before: NDArray[Any], after: NDArray[Any], full_before: int, full_after: int) -> Mask:
-    out = np.empty(before.shape[:2], np.bool_)
+def _newly_clipped(
+    before: NDArray[Any], after: NDArray[Any], full_before: int, full_after: int
+) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    full = np.zeros(before.shape[:2], np.uint8)
+    none = np.zeros(before.shape[:2], np.uint8)
     for y in range(before.shape[0]):
         for x in range(before.shape[1]):
-            out[y, x] = (
-                (after[y, x, 0] == full_after and before[y, x, 0] < full_before)
-                or (after[y, x, 1] == full_after and before[y, x, 1] < full_before)
-                or (after[y, x, 2] == full_after and before[y, x, 2] < full_before)
-            )
-    return out
+            for k in range(3):
+                if after[y, x, k] == full_after and before[y, x, k] < full_before:
+                    full[y, x] += 1
+                if after[y, x, k] == 0 and before[y, x, k] > 0:
+                    none[y, x] += 1
+    return full, none
 
 
 def resize_linear(coded: Coded, width: int, height: int, region: tuple[slice, slice] | None = None) -> Coded:

@@ -11,11 +11,13 @@ from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict
 from yardchalk.core.checks.off_white import MOVED_FLOOR, TOUCHING, within
 from yardchalk.core.codecs import SUFFIX, decode_photo, encode_grey, encode_picture, inspect_photo
 from yardchalk.core.codecs.reading import Limits
-from yardchalk.core.colour import Coded, Float, Mask, area_mean, darkest, newly_full, top
+from yardchalk.core.colour import Coded, Float, Mask, area_mean, darkest, encode, newly_clipped, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import ListingSpec
+from yardchalk.core.sharpness import sharpness
+from yardchalk.core.stages.balance import cast_of
 from yardchalk.core.stages.place import Placing, full_frame, place
 
 PREVIEW_SIDE = 640
@@ -70,43 +72,63 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
             # JPEG cannot hold transparency; rather than drop it in silence, lay it on white and let the check say so.
             spec = spec.model_copy(update={"background": "white"})
     placing = full_frame(*size) if whole_frame else place(spec, *size, render.box)
-    pixels, alpha, shadow, lost = on_canvas(render, spec, placing)
+    laid = on_canvas(render, spec, placing)
+    alpha, shadow = laid.alpha, laid.shadow
     # Encoding and reading back need the room; the checks look at the canvas and at the analysis picture.
     render.cache.forget_large()
-    data, back, quality = _encode(pixels, np.maximum(alpha, shadow), spec)
-    findings = run_checks(examine(render, spec, placing, (alpha, shadow, lost), data, back, trimmed=not whole_frame))
+    data, back, quality = _encode(laid.pixels, np.maximum(alpha, shadow), spec)
+    findings = run_checks(examine(render, spec, placing, laid, data, back, trimmed=not whole_frame))
     return Result(
         data=data,
         suffix=SUFFIX[spec.file],
         width=placing.width,
         height=placing.height,
         matte=encode_grey(np.round(alpha * 255).astype(np.uint8)) if matte else None,
-        preview=_preview(pixels, alpha + (1 - alpha) * shadow),
+        preview=_preview(laid.pixels, alpha + (1 - alpha) * shadow),
         verdict=verdict_of(findings),
         findings=findings,
-        figures=_figures(render, alpha, lost, placing, data, quality),
+        figures=_figures(render, laid, placing, data, quality),
     )
 
 
-def examine(
-    render: Render, spec: ListingSpec, placing: Placing, laid: tuple[Float, Float, Mask], data: bytes, back: Picture, *, trimmed: bool
-) -> Checked:
-    """All that the checks look at. `laid` is coverage, shadow and what was lost on the canvas, see `on_canvas`; `back` is the
-    file decoded again.
+@dataclass(frozen=True)
+class Laid:
+    """What is on the canvas.
+
+    Attributes
+    ----------
+    pixels : the finished canvas, coded (h, w, 3), or (h, w, 4) with straight alpha.
+    alpha : float32, shape (h, w)
+        Coverage by the product.
+    shadow : float32, shape (h, w)
+        Opacity of a kept or drawn shadow.
+    burnt, drowned : uint8, shape (h, w)
+        How many channels of a product pixel our doing brought to full level, and to 0; 0 to 3.
     """
-    alpha, shadow, lost = laid
-    facts = render.facts
+
+    pixels: Coded
+    alpha: Float
+    shadow: Float
+    burnt: NDArray[np.uint8]
+    drowned: NDArray[np.uint8]
+
+
+def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, data: bytes, back: Picture, *, trimmed: bool) -> Checked:
+    """All that the checks look at; `back` is the file decoded again."""
     return Checked(
-        facts=facts,
+        facts=render.facts,
         spec=spec,
         clearing=render.clearing,
         evidence=render.evidence,
         analysis_scale=render.analysis_scale,
-        alpha=alpha,
-        shadow=shadow,
+        alpha=laid.alpha,
+        shadow=laid.shadow,
         stretches=render.stretches,
         placing=placing,
-        lost=lost,
+        burnt=laid.burnt,
+        drowned=laid.drowned,
+        colours=render.colours,
+        cast=render.cast,
         result=back.pixels,
         data=data,
         result_facts=inspect_photo(data, render.name, _OWN),
@@ -114,8 +136,8 @@ def examine(
     )
 
 
-def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Coded, Float, Float, Mask]:
-    """The finished canvas (RGB or RGBA), the coverage and the shadow's opacity on it, and which product pixels lifting burnt."""
+def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:
+    """The photo, finished and laid on its canvas."""
     region, at = _overlap(render, placing)
     dtype = np.uint16 if render.facts.bits == 16 and spec.file == "png" else np.uint8
     full = top(dtype)
@@ -123,9 +145,9 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Code
     canvas = np.full((placing.height, placing.width, 4 if clear else 3), 0 if clear else full, dtype)
     alpha = np.zeros((placing.height, placing.width), np.float32)
     shadow = np.zeros(alpha.shape, np.float32) if render.shadow is not None else alpha
-    lost = np.zeros(alpha.shape, bool)
+    burnt, drowned = np.zeros(alpha.shape, np.uint8), np.zeros(alpha.shape, np.uint8)
     if region is None:
-        return canvas, alpha, shadow, lost
+        return Laid(canvas, alpha, shadow, burnt, drowned)
     part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, "white")
     canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
     alpha[at] = render.cut(placing.scale, region).alpha
@@ -133,8 +155,10 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Code
     if opacity is not None:
         shadow[at] = opacity
     if not render.product_tone.plain or render.product_tone.evening is not None:
-        lost[at] = (alpha[at] > 0.98) & newly_full(render.part(placing.scale, region).pixels, canvas[at])
-    return canvas, alpha, shadow, lost
+        solid = alpha[at] > 0.98
+        for out, found in zip((burnt, drowned), newly_clipped(render.part(placing.scale, region).pixels, canvas[at]), strict=True):
+            out[at] = np.where(solid, found, np.uint8(0))
+    return Laid(canvas, alpha, shadow, burnt, drowned)
 
 
 def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, Picture, int | None]:
@@ -231,16 +255,24 @@ def _overlap(render: Render, placing: Placing) -> tuple[Region | None, tuple[sli
     return (region if h > 0 and w > 0 else None), np.s_[y : y + max(h, 0), x : x + max(w, 0)]
 
 
-def _figures(render: Render, alpha: Float, lost: Mask, placing: Placing, data: bytes, quality: int | None) -> dict[str, float | None]:
+def _figures(render: Render, laid: Laid, placing: Placing, data: bytes, quality: int | None) -> dict[str, float | None]:
     graph = render.graph
     low, high = render.decisions.backdrop.levels
-    covered = max(float(alpha.sum()), 1.0)
+    covered = max(float(laid.alpha.sum()), 1.0)
+    length = sum(stretch.length for stretch in render.stretches)
     return {
         **_frame_figures(render),
         "white point (level)": render.white_point,
         "just clips (level)": graph.just_clips,
         "backdrop short of white before the cut (%)": round(100 * _at(graph.short, graph.levels, render.white_point), 3),
-        "product burnt (%)": round(100 * float(lost.sum()) / covered, 3),
+        "product burnt (%)": round(100 * float(np.count_nonzero(laid.burnt)) / covered, 3),
+        "product drowned (%)": round(100 * float(np.count_nonzero(laid.drowned)) / covered, 3),
+        "cast after balance (ΔE00)": None if render.cast is None else round(render.cast, 2),
+        "light of the backdrop (level)": round(255 * float(encode(np.array(render.backdrop_light)).mean()), 1),
+        "cast of the backdrop (ΔE00)": round(cast_of(render.backdrop_light), 2),
+        "tolerance (× noise)": round(render.clearing.tolerance, 2),
+        "fringe (ΔE00)": round(sum(s.fringe * s.length for s in render.stretches) / length, 2) if length else None,
+        "sharpness (fine to coarse)": sharpness(laid.pixels, laid.alpha, placing.scale),
         "backdrop darkest (level)": low,
         "backdrop lightest (level)": high,
         "backdrop red (linear)": round(render.backdrop_light[0], 5),

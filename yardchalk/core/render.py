@@ -28,7 +28,8 @@ from yardchalk.core.errors import YardError
 from yardchalk.core.pixels import Picture
 from yardchalk.core.settings import EdgeSettings, FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
 from yardchalk.core.settings_base import Length, Stroke
-from yardchalk.core.stages.balance import Gains, from_temperature, gains_for, keeping_lightness
+from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, lit_by_a_lamp
+from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
@@ -529,6 +530,21 @@ class Render:
     def backdrop_light(self) -> tuple[float, float, float]:
         """Mean linear light of the backdrop where it was seen, as shot."""
         return self.decisions.backdrop.mean_light
+
+    @property
+    def cast(self) -> float | None:
+        """How far the backdrop is from neutral after Balance, ΔE00; None where it says nothing of the light: it has a colour of its
+        own, or a person balanced by something else.
+        """
+        if self.marks.balance is not None or not self.decisions.backdrop.support.any() or not lit_by_a_lamp(self.backdrop_light):
+            return None
+        return cast_of(self.backdrop_light, self.gains)
+
+    @property
+    def colours(self) -> Overlap:
+        """How far the colours of product and backdrop are the same."""
+        d = self.decisions
+        return self.cache.get((self.digest, "colours", d.product_key), lambda: overlap_of_colours(self.analysis, d.backdrop, ~d.product))
 
     @property
     def graph(self) -> GiveAndTake:

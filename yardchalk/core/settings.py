@@ -230,6 +230,9 @@ class Limits(Settings):
 
     white_level: int = Field(255, ge=200, le=255, description="Every channel of a backdrop pixel must reach this level.")
     lost_highlights: float = Field(0.1, ge=0, le=100, description="Share of the product that may be burnt by us, in %.")
+    lost_shadows: float = Field(0.1, ge=0, le=100, description="Share of the product that may be drowned in black by us, in %.")
+    cast: float = Field(1.5, ge=0, le=100, description="How far what should be neutral may be from it, ΔE00.")
+    too_alike: float = Field(15.0, ge=0, le=100, description="Share of the product's colours that may be the backdrop's too, in %.")
     left_behind: float = Field(0.02, ge=0, le=100, description="Largest kept place that the backdrop explains, % of the photo.")
     missing_part: float = Field(0.05, ge=0, le=100, description="Largest dropped place that nothing explains, % of the photo.")
     fine_detail: float = Field(1.8, ge=0, le=100, description="Share of the product that may be thin (wires, bristles, lines), in %.")

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Float, Mask, darkest, newly_full, top
+from yardchalk.core.colour import Float, Mask, darkest, newly_clipped, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render
@@ -22,10 +22,11 @@ _SURROUND = 166.0
 _HATCH = 7  # px between the hatch's lines
 _CELL = 16  # px between pairs of strokes
 _SHOWS = 0.35  # how far what is removed shows through
+_PART = 512  # px
 _DOT = 5  # px; an off pixel is drawn at least this wide
 
 
-def view(render: Render, name: View, scale: float, region: Region, card: Card = "white") -> NDArray[np.uint8]:
+def view(render: Render, name: View, scale: float, region: Region, card: Card = "white", level: int = 255) -> NDArray[np.uint8]:
     """A region at a scale as the bench shows it: uint8, shape (h, w, 3), sRGB-coded.
 
     Parameters
@@ -36,6 +37,7 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
         card with what was removed showing through, marked by strokes and a line round it. map: the contrast map or the paper's
         share of the last region that has one. edge: the photo's own pixels, dimmed but for the band; the band tinted blue where the
         known backdrop told product from backdrop, yellow where the colours alone did; the outline as a line.
+    level : of the white check: what reaches it in every channel passes for white.
     """
     if name == "picture":
         return _eight(render.picture(scale, region, card))
@@ -53,7 +55,7 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
         return np.repeat(grey[..., None], 3, axis=2)
     if name == "edge":
         return _edge(render, scale, region)
-    return _clip(render, scale, region) if name == "clip" else _white_check(render, scale, region)
+    return _clip(render, scale, region) if name == "clip" else _white_check(render, scale, region, level)
 
 
 def _eight(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> NDArray[np.uint8]:
@@ -66,7 +68,7 @@ def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     before = render.part(scale, region).pixels
     alpha = render.cut(scale, region).alpha
     white = cv2.compare(darkest(toned), top(toned.dtype), cv2.CMP_EQ)
-    lost = cv2.bitwise_and(cv2.compare(alpha, 0.5, cv2.CMP_GT), newly_full(before, toned).view(np.uint8))
+    lost = cv2.bitwise_and(cv2.compare(alpha, 0.5, cv2.CMP_GT), newly_clipped(before, toned)[0])
     short = cv2.bitwise_and(cv2.compare(alpha, 0, cv2.CMP_EQ), cv2.bitwise_not(white))
     out = _eight(toned).copy()
     y = np.arange(region.top, region.bottom)[:, None]
@@ -157,20 +159,22 @@ def _yellowed() -> NDArray[np.uint8]:
     return (0.3 * np.arange(256)[:, None] + 0.7 * _YELLOW).astype(np.uint8)[:, None]
 
 
-def _white_check(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
-    """Everything in quiet greys, but every stray pixel that is not exactly white as a dot in a ring."""
+def _white_check(render: Render, scale: float, region: Region, level: int) -> NDArray[np.uint8]:
+    """Everything in quiet greys, but every stray pixel that does not reach the level as a dot in a ring."""
     finished = _eight(render.picture(scale, region, "white"))
     grey = cv2.cvtColor(finished, cv2.COLOR_RGB2GRAY).astype(np.float32)
     out = np.repeat((150 + grey * 0.3).astype(np.uint8)[..., None], 3, axis=2)
-    out[darkest(finished) == 255] = 238
-    dots, rings = _dots(off_pixels(render), scale, region)
+    out[darkest(finished) >= level] = 238
+    off = off_pixels(render)
+    dots, rings = _dots(off[off[:, 2] < level], scale, region)
     out[rings] = (255, 255, 255)
     out[dots] = _PINK.astype(np.uint8)
     return out
 
 
 def off_pixels(render: Render) -> NDArray[np.intp]:
-    """Rows and columns, shape (n, 2), in px of the original, of what is visible apart from the product.
+    """Row and column in px of the framed original, and level of the darkest channel on white: shape (n, 3), of what is visible apart
+    from the product.
 
     These are pixels meant as backdrop that are not exactly white: ghosts, and pieces smaller than a hundredth of the
     largest, farther from every larger piece than an edge may reach (3 px of the analysis picture).
@@ -180,7 +184,17 @@ def off_pixels(render: Render) -> NDArray[np.intp]:
 
 def _find_off(render: Render) -> NDArray[np.intp]:
     alpha = render.cut(1.0, render.whole(1.0)).alpha
-    return np.argwhere(apart(alpha > 0, alpha > 0.5, round(3 / render.analysis_scale)))
+    at = np.argwhere(apart(alpha > 0, alpha > 0.5, round(3 / render.analysis_scale)))
+    levels = np.zeros(len(at), np.intp)
+    h, w = alpha.shape
+    # Only the blocks that hold some are finished at full size.
+    blocks, block_of = np.unique(at // _PART, axis=0, return_inverse=True)
+    for i, (row, column) in enumerate(blocks * _PART):
+        here = block_of.ravel() == i
+        part = Region(int(row), min(int(row) + _PART, h), int(column), min(int(column) + _PART, w))
+        levels[here] = darkest(_eight(render.picture(1.0, part, "white")))[at[here, 0] - row, at[here, 1] - column]
+    found = np.column_stack([at, levels])
+    return found[levels < 255]
 
 
 def apart(visible: Mask, solid: Mask, reach: int) -> Mask:

@@ -111,9 +111,8 @@ def photos(connection: Connection[Row], lot_id: int, only: list[int] | None = No
     )
 
 
-# Those to fix first, then to look at, ready, failed, waiting; those alike by name.
-_WORST_FIRST = """ORDER BY CASE WHEN p.state = 'failed' THEN 3 WHEN p.state <> 'done' THEN 4 WHEN p.verdict = 'fix' THEN 0
-                                WHEN p.verdict = 'look' THEN 1 ELSE 2 END, p.name, p.id"""
+# Those to fix first, then to look at, ready, failed, waiting; within these, those farthest off a limit; those alike by name.
+_WORST_FIRST = "ORDER BY p.rank, -p.worst, p.name, p.id"
 
 
 def order(connection: Connection[Row], lot_id: int) -> list[Row]:
@@ -121,22 +120,33 @@ def order(connection: Connection[Row], lot_id: int) -> list[Row]:
     return _all(connection, f"SELECT p.id, p.name, p.preview, p.verdict, p.state FROM photos p WHERE p.lot_id = %s {_WORST_FIRST}", lot_id)
 
 
-def lineup(connection: Connection[Row], lot_id: int) -> str:
-    """The lot's photos with just what a tile shows, as JSON; `found` is check, severity, message, figure and place.
+def lineup(connection: Connection[Row], lot_id: int, *, after: int | None, limit: int, only: list[int] | None) -> str:
+    """A page of the lot's photos, or those named, with just what a tile shows, as JSON.
 
-    Written out by the database: for 5,000 photos, four times as fast as by way of objects.
+    `found` is check, severity, message, figure and place of what is neither a note nor allowed; `after` is the last photo of the page
+    before. Written out by the database: for 5,000 photos, four times as fast as by way of objects.
     """
     row = _one(
         connection,
         f"""SELECT coalesce(json_agg(tile), '[]')::text AS tiles FROM (
-           SELECT p.id, p.name, p.state, p.verdict, p.preview, p.error, p.result_width, p.result_height,
+           SELECT p.id, p.name, p.state, p.verdict, p.preview, p.error, p.result_width, p.result_height, p.rank, p.worst, p.sheet,
                   (p.facts->>'width')::int AS width, (p.facts->>'height')::int AS height, p.marks <> '{{}}' AS own_marks,
                   (SELECT coalesce(jsonb_agg(jsonb_build_object('check', f->>'check', 'severity', f->>'severity',
                           'message', f->>'message',
                           'figure', f->'figure', 'unit', f->>'unit', 'place', f->'place'->'result') ORDER BY n), '[]')
-                   FROM jsonb_array_elements(p.findings) WITH ORDINALITY AS e (f, n) WHERE f->>'severity' <> 'note') AS found
-           FROM photos p WHERE p.lot_id = %s {_WORST_FIRST}) AS tile""",
+                   FROM jsonb_array_elements(p.findings) WITH ORDINALITY AS e (f, n)
+                   WHERE f->>'severity' <> 'note' AND coalesce(f->'allowed', 'null') = 'null') AS found,
+                  (SELECT count(*) FROM jsonb_array_elements(p.findings) f WHERE coalesce(f->'allowed', 'null') <> 'null') AS allowed
+           FROM photos p WHERE p.lot_id = %s AND (%s::bigint[] IS NULL OR p.id = ANY(%s))
+                 AND (%s::bigint IS NULL OR (p.rank, -p.worst, p.name, p.id)
+                      > (SELECT a.rank, -a.worst, a.name, a.id FROM photos a WHERE a.id = %s))
+           {_WORST_FIRST} LIMIT %s) AS tile""",
         lot_id,
+        only,
+        only,
+        after,
+        after,
+        limit,
     )
     assert row is not None
     return str(row["tiles"])
@@ -158,7 +168,8 @@ def pace(connection: Connection[Row], lot_id: int) -> Row:
 def photo(connection: Connection[Row], photo_id: int) -> Row | None:
     return _one(
         connection,
-        """SELECT p.*, l.sheet, l.spec, l.name AS lot_name, e.digest AS empty, e.id AS empty_id, e.name AS empty_name
+        """SELECT p.*, coalesce(p.sheet, l.sheet) AS sheet, p.sheet AS own_sheet, l.spec, l.name AS lot_name, e.digest AS empty,
+                  e.id AS empty_id, e.name AS empty_name
            FROM photos p JOIN lots l ON l.id = p.lot_id LEFT JOIN photos e ON e.id = l.empty_photo WHERE p.id = %s""",
         photo_id,
     )
@@ -250,12 +261,11 @@ def finish(connection: Connection[Row], photo_id: int, key: str, done: Row) -> b
     """Keep a run's result, unless something else was asked meanwhile or it is there already."""
     row = _one(
         connection,
-        """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, verdict = %s, findings = %s, figures = %s,
+        """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, checked = %s, figures = %s,
                   preview = %s, result = %s, result_suffix = %s, result_width = %s, result_height = %s, took_ms = %s,
                   error = NULL, updated_at = now()
            WHERE id = %s AND asked_key = %s AND done_key IS DISTINCT FROM %s RETURNING id""",
         key,
-        done["verdict"],
         Jsonb(done["findings"]),
         Jsonb(done["figures"]),
         done["preview"],
@@ -269,6 +279,16 @@ def finish(connection: Connection[Row], photo_id: int, key: str, done: Row) -> b
         key,
     )
     return row is not None
+
+
+def run_anew(connection: Connection[Row], lot_id: int, photo_ids: list[int]) -> None:
+    """Forget that these photos are done, so that they are run again when they are asked."""
+    connection.execute("UPDATE photos SET done_key = NULL WHERE lot_id = %s AND id = ANY(%s) AND state = 'done'", (lot_id, photo_ids))
+
+
+def set_photo_sheet(connection: Connection[Row], lot_id: int, photo_ids: list[int], sheet: str | None) -> None:
+    """Give photos a run sheet of their own; None takes it away."""
+    connection.execute("UPDATE photos SET sheet = %s WHERE lot_id = %s AND id = ANY(%s)", (sheet, lot_id, photo_ids))
 
 
 def settle(connection: Connection[Row], photo_id: int, key: str) -> None:
@@ -319,6 +339,91 @@ def refuse(connection: Connection[Row], lot_id: int, name: str, reason: str) -> 
 
 def refusals(connection: Connection[Row], lot_id: int) -> list[Row]:
     return _all(connection, "SELECT name, reason, at FROM refusals WHERE lot_id = %s ORDER BY id DESC LIMIT 200", lot_id)
+
+
+# Verdicts and what was let pass --------------------------------------------------------------------------------------
+
+
+def checked(connection: Connection[Row], photo_ids: list[int]) -> list[Row]:
+    """What verdicts of done photos are made of; held until the transaction ends."""
+    return _all(
+        connection,
+        "SELECT id, checked, beside, findings, verdict FROM photos WHERE id = ANY(%s) AND done_key IS NOT NULL ORDER BY id FOR UPDATE",
+        photo_ids,
+    )
+
+
+def set_verdict(connection: Connection[Row], photo_id: int, verdict: str, findings: list[Row], worst: float) -> None:
+    connection.execute(
+        "UPDATE photos SET verdict = %s, findings = %s, worst = %s, updated_at = now() WHERE id = %s",
+        (verdict, Jsonb(findings), worst, photo_id),
+    )
+
+
+def hold_if_settled(connection: Connection[Row], lot_id: int) -> bool:
+    """Whether no photo of the lot waits or runs; if so, nobody else judges the lot until the transaction ends."""
+    connection.execute("SELECT id FROM lots WHERE id = %s FOR UPDATE", (lot_id,))
+    return _one(connection, "SELECT id FROM photos WHERE lot_id = %s AND state IN ('waiting', 'running') LIMIT 1", lot_id) is None
+
+
+def figures(connection: Connection[Row], lot_id: int) -> list[Row]:
+    """Figures of the lot's done photos."""
+    return _all(
+        connection, "SELECT id, name, verdict, figures, beside FROM photos WHERE lot_id = %s AND done_key IS NOT NULL ORDER BY id", lot_id
+    )
+
+
+def set_beside(connection: Connection[Row], photo_id: int, findings: list[Row]) -> None:
+    connection.execute("UPDATE photos SET beside = %s WHERE id = %s", (Jsonb(findings), photo_id))
+
+
+def allowances_for(connection: Connection[Row], photo_ids: list[int]) -> list[Row]:
+    """All that is let pass in each of these photos, `for_photo`: in itself, in its lot, by its lot's spec."""
+    return _all(
+        connection,
+        """SELECT a.*, p.id AS for_photo FROM photos p JOIN lots l ON l.id = p.lot_id
+           JOIN allowances a ON a.photo_id = p.id OR (a.scope = 'lot' AND a.lot_id = l.id) OR (a.scope = 'spec' AND a.spec = l.spec)
+           WHERE p.id = ANY(%s) ORDER BY a.id""",
+        photo_ids,
+    )
+
+
+def allowances_of_lot(connection: Connection[Row], lot_id: int) -> list[Row]:
+    return _all(
+        connection,
+        """SELECT a.id, a.scope, a.check_name AS check, a.reason, a.at, a.photo_id, p.name AS photo_name,
+                  (SELECT count(*) FROM photos q, jsonb_array_elements(q.findings) f
+                   WHERE q.lot_id = l.id AND (f->'allowed'->>'id')::bigint = a.id) AS serves
+           FROM lots l JOIN allowances a ON a.lot_id = l.id OR (a.scope = 'spec' AND a.spec = l.spec)
+           LEFT JOIN photos p ON p.id = a.photo_id WHERE l.id = %s ORDER BY a.id DESC LIMIT 500""",
+        lot_id,
+    )
+
+
+def add_allowance(connection: Connection[Row], photo: Row, finding: Row, excess: float, scope: str, reason: str) -> None:
+    alone, everywhere = scope == "photo", scope == "spec"
+    connection.execute(
+        """INSERT INTO allowances (scope, photo_id, lot_id, spec, check_name, excess, place, reason)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s)""",
+        (
+            scope,
+            photo["id"] if alone else None,
+            None if everywhere else photo["lot_id"],
+            photo["spec"] if everywhere else None,
+            finding["check"],
+            excess,
+            Jsonb(finding["place"]) if alone and finding["place"] else None,
+            reason,
+        ),
+    )
+
+
+def remove_allowance(connection: Connection[Row], allowance_id: int) -> Row | None:
+    return _one(connection, "DELETE FROM allowances WHERE id = %s RETURNING *", allowance_id)
+
+
+def lots_with_spec(connection: Connection[Row], spec: str) -> list[int]:
+    return [int(row["id"]) for row in _all(connection, "SELECT id FROM lots WHERE spec = %s", spec)]
 
 
 # Regions kept for other photos ---------------------------------------------------------------------------------------

@@ -29,6 +29,15 @@ class TileAsked:
     halvings: int
     column: int
     row: int
+    level: int = 255
+
+
+@dataclass(frozen=True)
+class IslandsAsked:
+    """What the white check shows at a level."""
+
+    subject: Subject
+    level: int
 
 
 @dataclass(frozen=True)
@@ -132,4 +141,5 @@ Asked = (
     | WayAsked
     | TraceAsked
     | EdgeAsked
+    | IslandsAsked
 )

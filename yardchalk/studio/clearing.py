@@ -50,7 +50,7 @@ def answer_of_clearing(render: Render, asked: Clearing) -> Any:
 def _report(render: Render) -> dict[str, Any]:
     outcome, ground = render.outcome, render.ground
     backdrop = outcome.backdrop > 0.5
-    overlap = overlap_of_colours(ground, backdrop)
+    overlap = overlap_of_colours(ground.pixels, ground.backdrop, backdrop).share
     alpha = render.cut(render.analysis_scale, render.whole(render.analysis_scale)).alpha
     regions: list[dict[str, Any]] = []
     for region, share, trouble in zip(render.regions, outcome.shares, outcome.troubles, strict=True):

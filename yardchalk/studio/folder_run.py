@@ -12,7 +12,8 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from yardchalk.core.checks import Finding
+from yardchalk.core.checks import Finding, verdict_of, worst_first
+from yardchalk.core.checks.lot import check_lot
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.deliver import produce
 from yardchalk.core.errors import UnreadablePhoto, YardError
@@ -106,6 +107,10 @@ def run_photos(
             report.refused.append(row)
         else:
             report.photos.append(row)
+    done = [row for row in report.photos if row.error is None]
+    for row, beside in zip(done, check_lot([row.figures for row in done]), strict=True):
+        row.findings = worst_first([*row.findings, *beside])
+        row.verdict = verdict_of(row.findings)
     return report
 
 

@@ -39,15 +39,20 @@ def manifest_json(manifest: Manifest) -> bytes:
 
 
 def manifest_csv(manifest: Manifest) -> bytes:
-    """One line a file; findings as "check (severity): message", joined by " | "."""
+    """One line a file; findings as "check (severity): message", with the reason if allowed, joined by " | "."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     columns = [name for name in ManifestRow.model_fields if name != "findings"]
     writer.writerow([*columns, "findings"])
     for row in manifest.files:
         values: list[Any] = [_plain(getattr(row, name)) for name in columns]
-        writer.writerow([*values, " | ".join(f"{f.check} ({f.severity}): {f.message}" for f in row.findings)])
+        writer.writerow([*values, " | ".join(_in_words(f) for f in row.findings)])
     return out.getvalue().encode()
+
+
+def _in_words(finding: Finding) -> str:
+    allowed = "" if finding.allowed is None else f", allowed for this {finding.allowed.scope}: {finding.allowed.reason}"
+    return f"{finding.check} ({finding.severity}{allowed}): {finding.message}"
 
 
 def _plain(value: Any) -> Any:

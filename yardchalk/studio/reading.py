@@ -4,10 +4,12 @@ from typing import Any
 
 from psycopg import Connection
 
+from yardchalk.core.checks.lot import MEASURES, strip_of
 from yardchalk.core.errors import NotThere
 from yardchalk.core.settings import load_sheet, load_spec, shipped
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.judging import judge_lot
 from yardchalk.studio.running import ask_runs
 
 Row = queries.Row
@@ -57,10 +59,43 @@ def set_empty(studio: Studio, lot_id: int, photo_id: int | None) -> int:
     return ask_runs(studio, lot_id)
 
 
-def lineup(studio: Studio, lot_id: int) -> str:
-    """The lot's photos as tiles, in JSON: those to fix first, then to look at, ready, failed, waiting."""
+def lineup(studio: Studio, lot_id: int, *, after: int | None = None, limit: int = 100_000, only: list[int] | None = None) -> str:
+    """A page of the lot's photos as tiles, in JSON: those to fix first, then to look at, ready, failed, waiting; the worst first.
+
+    `after` is the last photo of the page before.
+    """
     with studio.transaction() as connection:
-        return queries.lineup(connection, lot_id)
+        return queries.lineup(connection, lot_id, after=after, limit=limit, only=only)
+
+
+def strips(studio: Studio, lot_id: int) -> list[dict[str, Any]]:
+    """Figures that the lot's photos are compared by: each with the lot's middle, from where on a photo is odd, and all values."""
+    with studio.transaction() as connection:
+        rows = queries.figures(connection, lot_id)
+    out = []
+    for measure in MEASURES:
+        dots = [{"photo": row["id"], "name": row["name"], "value": row["figures"].get(measure.key)} for row in rows]
+        dots = [dot for dot in dots if dot["value"] is not None]
+        strip = strip_of([dot["value"] for dot in dots], measure)
+        if strip is not None:
+            out.append(
+                {
+                    "title": measure.title,
+                    "unit": measure.unit,
+                    **{name: round(value, 2) for name, value in strip._asdict().items()},
+                    "dots": dots,
+                }
+            )
+    return out
+
+
+def set_photo_sheet(studio: Studio, lot_id: int, photo_ids: list[int], sheet: str | None) -> int:
+    """Give photos a run sheet of their own, or the lot's again, and run what that changes; how many photos that are."""
+    if sheet is not None:
+        load_sheet(sheet)
+    with studio.transaction() as connection:
+        queries.set_photo_sheet(connection, lot_id, photo_ids, sheet)
+    return ask_runs(studio, lot_id, only=photo_ids)
 
 
 def photo_row(studio: Studio, photo_id: int) -> Row:
@@ -92,6 +127,7 @@ def remove_photos(studio: Studio, lot_id: int, photo_ids: list[int]) -> None:
         for photo_id in photo_ids:
             queries.remove_photo(connection, lot_id, photo_id)
         announce(connection, lot_id)
+    judge_lot(studio, lot_id)
 
 
 def deliveries(studio: Studio) -> list[Row]:

@@ -20,9 +20,10 @@ from yardchalk.core.stages.edge.band import Solution
 from yardchalk.store import queries
 from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.judging import judge, judge_lot
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "5"
+ENGINE = "6"
 
 
 def run_key(photo: queries.Row, sheet: str, spec: str, empty: str | None) -> str:
@@ -38,16 +39,21 @@ def run_key(photo: queries.Row, sheet: str, spec: str, empty: str | None) -> str
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
 
-def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urgent: bool = False) -> int:
-    """Queue every photo of the lot (or those named) whose result is not what its settings ask; how many were queued."""
+def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urgent: bool = False, anew: bool = False) -> int:
+    """Queue every photo of the lot (or those named) whose result is not what its settings ask; how many were queued.
+
+    With `anew` also those whose result is.
+    """
     with studio.transaction() as connection:
         lot = queries.lot(connection, lot_id)
         if lot is None:
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         asked = 0
         empty = queries.empty_digest(connection, lot_id)
+        if anew and only:
+            queries.run_anew(connection, lot_id, only)
         for photo in queries.photos(connection, lot_id, only):
-            key = run_key(photo, lot["sheet"], lot["spec"], empty)
+            key = run_key(photo, photo["sheet"] or lot["sheet"], lot["spec"], empty)
             busy = photo["state"] in ("waiting", "running") and photo["asked_key"] == key
             if busy or (photo["done_key"] == key and photo["state"] == "done"):
                 continue
@@ -108,7 +114,9 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
         return False
     with studio.transaction() as connection:
         mine = queries.finish(connection, photo_id, key, done)
+        judge(connection, [photo_id])
         announce(connection, photo["lot_id"], photo_id)
+    judge_lot(studio, photo["lot_id"])
     return mine
 
 
@@ -131,7 +139,6 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
     result = produce(render, spec)
     keep_decisions(studio.files, render)
     return {
-        "verdict": result.verdict,
         "findings": [finding.model_dump(mode="json") for finding in result.findings],
         "figures": result.figures,
         "preview": studio.files.put(encode_preview(result.preview)),

@@ -15,10 +15,11 @@ from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness,
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set
 from yardchalk.core.views import EXACT, view
 from yardchalk.store.files import FileStore
-from yardchalk.studio.asking import Asked, EdgeAsked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
+from yardchalk.studio.asking import Asked, EdgeAsked, FrameAsked, GraphAsked, IslandsAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.studio.clearing import answer_of_clearing
 from yardchalk.studio.edging import report_on_edge
 from yardchalk.studio.running import keep_decisions, known_decisions
+from yardchalk.studio.white_check import report_on_islands
 
 TILE = 1024  # px; fewer and larger ones cost less than they take longer
 
@@ -50,6 +51,8 @@ class Viewing:
             return _pixel(render, asked)
         if isinstance(asked, EdgeAsked):
             return report_on_edge(render)
+        if isinstance(asked, IslandsAsked):
+            return report_on_islands(render, asked.level)
         if not isinstance(asked, TileAsked):
             return answer_of_clearing(render, asked)
         scale = 0.5**asked.halvings
@@ -61,7 +64,7 @@ class Viewing:
         # Asking anew for a tile that was shown (a test card back and forth) costs nothing.
         return self.cache.get(
             ("tile", asked),
-            lambda: encode_tile(view(render, asked.view, scale, region, asked.card), exact=_exact(asked)),
+            lambda: encode_tile(view(render, asked.view, scale, region, asked.card, asked.level), exact=_exact(asked)),
         )
 
     def _render(self, subject: Subject) -> Render:

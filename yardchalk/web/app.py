@@ -18,7 +18,7 @@ from yardchalk.core.settings import what_is_wrong
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
-from yardchalk.web import clearing, deliveries, edging, lots, photos
+from yardchalk.web import clearing, deliveries, edging, judging, lots, photos
 from yardchalk.web.common import GivenMarks, answer_error
 from yardchalk.web.events import LiveEvents
 from yardchalk.web.guard import Guard
@@ -51,7 +51,7 @@ def create_app(place: Place | None = None) -> FastAPI:
     app.add_middleware(Guard)
     app.add_exception_handler(YardError, answer_error)
     app.add_exception_handler(RequestValidationError, _answer_invalid)
-    for router in (lots.router, photos.router, clearing.router, edging.router, deliveries.router):
+    for router in (lots.router, photos.router, clearing.router, edging.router, judging.router, deliveries.router):
         app.include_router(router)
 
     @app.get("/api/health")
@@ -80,7 +80,7 @@ def _add_page(app: FastAPI, page: Path) -> None:
         headers = {"Cache-Control": "no-cache"}
         if lot := re.fullmatch(r"lots/(\d{1,9})", path):
             # The line-up's tiles are on their way while the page's code is still being read.
-            headers["Link"] = f"</api/lots/{lot[1]}/lineup>; rel=preload; as=fetch; crossorigin"
+            headers["Link"] = f"</api/lots/{lot[1]}/lineup?limit=200>; rel=preload; as=fetch; crossorigin"
         return FileResponse(page / "index.html", headers=headers)
 
 

@@ -24,6 +24,9 @@ from yardchalk.web.models import (
     LotCard,
     LotDetail,
     PhotosNamed,
+    RunAsked,
+    SheetAsked,
+    StripOut,
 )
 
 router = APIRouter(prefix="/api", responses=ERRORS)
@@ -62,9 +65,28 @@ def put_empty_set(studio: TheStudio, lot_id: int, asked: EmptySet) -> Any:
 
 
 @router.get("/lots/{lot_id}/lineup", response_model=list[LineupTile])
-def get_lineup(studio: TheStudio, lot_id: int) -> Any:
+def get_lineup(
+    studio: TheStudio,
+    lot_id: int,
+    after: int | None = None,
+    limit: Annotated[int, Query(ge=1, le=5000)] = 1000,
+    photo: Annotated[list[int] | None, Query()] = None,
+) -> Any:
+    """A page of the line-up: what comes after a photo in its order; or just the photos named."""
     # It is JSON already; a test holds it to the model.
-    return Response(reading.lineup(studio, lot_id), media_type="application/json")
+    return Response(reading.lineup(studio, lot_id, after=after, limit=limit, only=photo), media_type="application/json")
+
+
+@router.get("/lots/{lot_id}/strips", response_model=list[StripOut])
+def get_strips(studio: TheStudio, lot_id: int) -> Any:
+    """Figures that the lot's photos are compared by; empty for lots of a few photos."""
+    return reading.strips(studio, lot_id)
+
+
+@router.put("/lots/{lot_id}/photo-sheet", response_model=Count)
+def put_photo_sheet(studio: TheStudio, lot_id: int, asked: SheetAsked) -> Any:
+    """Run some photos by another run sheet than the lot's."""
+    return Count(count=reading.set_photo_sheet(studio, lot_id, asked.photos, asked.sheet))
 
 
 @router.post("/lots/{lot_id}/files", response_model=IntakeReport)
@@ -98,9 +120,9 @@ async def _receive(request: Request, file: IO[bytes], name: str, max_bytes: int)
 
 
 @router.post("/lots/{lot_id}/run", response_model=Count)
-def post_run(studio: TheStudio, lot_id: int, named: PhotosNamed) -> Any:
+def post_run(studio: TheStudio, lot_id: int, asked: RunAsked) -> Any:
     """Run what is not done yet or failed; of the photos named, or of all."""
-    return Count(count=ask_runs(studio, lot_id, only=named.photos))
+    return Count(count=ask_runs(studio, lot_id, only=asked.photos, anew=asked.anew))
 
 
 @router.post("/lots/{lot_id}/cancel", response_model=Count)

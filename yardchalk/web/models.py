@@ -1,13 +1,15 @@
 """What the API takes and gives. The page's TypeScript types are generated from these."""
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from yardchalk.core.checks import Finding, Verdict
+from yardchalk.core.checks import Finding, Scope, Verdict
+from yardchalk.core.checks.finding import Place as PlaceFound
 from yardchalk.core.clear_settings import AnyRegion, ContrastMap, Knot
 from yardchalk.core.codecs.reading import PhotoFacts
+from yardchalk.core.mending import Mend
 from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks, RunSheet
 from yardchalk.core.settings_base import BrushSize, Stroke
 from yardchalk.core.settings_base import Place as PlaceIn
@@ -44,6 +46,37 @@ class PhotosNamed(BaseModel):
     """Photos by number; all of the lot if none are named."""
 
     photos: list[int] | None = None
+
+
+class RunAsked(PhotosNamed):
+    anew: bool = Field(False, description="Also the named photos that are done as their settings ask.")
+
+
+class SheetAsked(BaseModel):
+    """A run sheet of their own for some photos; null for the lot's."""
+
+    photos: list[int] = Field(min_length=1)
+    sheet: str | None
+
+
+Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+
+
+class AllowAsked(BaseModel):
+    """Let a finding pass: its number in the photo's list, and its message to make sure that it is the one meant."""
+
+    number: int
+    message: str
+    scope: Scope = "photo"
+    reason: Reason
+
+
+class AllowAlike(BaseModel):
+    """Let all findings of a check pass in some photos of a lot."""
+
+    photos: list[int] = Field(min_length=1)
+    check: str
+    reason: Reason
 
 
 class DeliverAsked(BaseModel):
@@ -107,6 +140,10 @@ class LineupTile(_Out):
     name: str
     state: State
     verdict: Verdict | None
+    rank: int = Field(description="Of its group: fix, look, ready, failed, waiting.")
+    worst: float = Field(description="How far its worst finding is off the limit; 1 is at the limit.")
+    sheet: str | None = Field(description="Its own run sheet, if it has one.")
+    allowed: int = Field(description="Findings that were let pass.")
     preview: str | None
     error: str | None
     result_width: int | None
@@ -131,6 +168,58 @@ class Snapshot(_Out):
     at: datetime
 
 
+class FindingOut(Finding):
+    """A finding, and what is offered to mend it."""
+
+    mend: Mend | None = None
+
+
+class Island(BaseModel):
+    """A place that the white check shows."""
+
+    place: PlaceFound
+    area: int = Field(description="px of the original.")
+    worst: int = Field(description="Level of its darkest channel, of 255.")
+    paint: Mend | None
+    keep: Mend | None
+
+
+class Islands(BaseModel):
+    level: int
+    count: int
+    area: int = Field(description="px of the original, of all of them.")
+    islands: list[Island]
+    sweep: list[tuple[int, int]] = Field(description="For every level from 200 to 255: how many px do not reach it.")
+
+
+class Dot(BaseModel):
+    photo: int
+    name: str
+    value: float
+
+
+class StripOut(BaseModel):
+    """A figure of a lot's photos."""
+
+    title: str
+    unit: str
+    median: float
+    low: float = Field(description="What is lower is far from the lot's.")
+    high: float
+    dots: list[Dot]
+
+
+class AllowanceOut(_Out):
+    id: int
+    scope: Scope
+    check: str
+    reason: str
+    at: datetime
+    photo_id: int | None
+    photo_name: str | None
+    serves: int = Field(description="How many findings of the lot it lets pass.")
+
+
 class PhotoDetail(_Out):
     id: int
     lot_id: int
@@ -143,7 +232,8 @@ class PhotoDetail(_Out):
     marks: Marks
     state: State
     verdict: Verdict | None
-    findings: list[Finding]
+    own_sheet: str | None
+    findings: list[FindingOut]
     figures: dict[str, Any]
     error: str | None
     order: list[Neighbour]

@@ -8,8 +8,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
+from yardchalk.core.checks import Finding
 from yardchalk.core.deliver import CROP_SIDES
 from yardchalk.core.errors import NotThere
+from yardchalk.core.mending import Bench, offer_mend
 from yardchalk.core.render import Card
 from yardchalk.core.settings import FrameMarks, Marks, RunSheet, load_sheet, parse
 from yardchalk.core.stages.frame import level_along, make_framing
@@ -41,8 +43,10 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
         frame = None if None in found else FrameMarks.model_validate({"crop": found})
     framing = make_framing(row["facts"]["width"], row["facts"]["height"], frame)
     longest = max(framing.whole_width, framing.whole_height)
+    bench = Bench(Marks.model_validate(row["marks"]), sheet, framing, row["figures"])
     return {
         **row,
+        "findings": [_with_mend(Finding.model_validate(found), bench) for found in row["findings"]],
         **{name: getattr(framing, name) for name in ("width", "height", "whole_width", "whole_height")},
         "crop": frame.crop if frame else None,
         "to_frame": framing.to_frame.tolist(),
@@ -52,6 +56,10 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
         "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row, sheet)}",
         "halvings": max(0, math.ceil(math.log2(longest / TILE))),
     }
+
+
+def _with_mend(finding: Finding, bench: Bench) -> dict[str, Any]:
+    return {**finding.model_dump(), "mend": None if finding.allowed else offer_mend(finding, bench)}
 
 
 @router.put("/photos/{photo_id}/marks", response_model=PhotoDetail)
@@ -180,6 +188,7 @@ async def get_tile(
     halvings: Annotated[int, Path(ge=0, le=12)],
     column: Annotated[int, Path(ge=0, le=400)],
     row: Annotated[int, Path(ge=0, le=400)],
+    level: Annotated[int, Query(ge=200, le=255, description="of the white check")] = 255,
 ) -> Any:
     """One tile. Its address names all that it hangs on, so it can be kept for ever."""
     key = (photo_id, mark)
@@ -197,7 +206,7 @@ async def get_tile(
         subject = replace(subject, marks=await given.found(marks[1:], subject.name))
     elif marks != "{}":
         subject = replace(subject, marks=parse(Marks, marks, subject.name))
-    answer = await renderers.answer(TileAsked(subject, view, card, halvings, column, row), request)
+    answer = await renderers.answer(TileAsked(subject, view, card, halvings, column, row, level), request)
     if answer is None:
         return Response(status_code=499)
     data, media = answer

@@ -1,5 +1,5 @@
 import type { QueryClient } from '@tanstack/react-query';
-import { keys } from './queries';
+import { keys, refreshTiles } from './queries';
 
 type Event = { lot: number | null; photo: number | null };
 
@@ -22,6 +22,7 @@ function setOnline(online: boolean) {
 }
 
 const GATHER_MS = 200;
+const MANY = 100; // photos, from which on all are asked for at once
 
 /** Listen to what changes and mark it as out of date in the cache; changes in quick succession are gathered. */
 export function followEvents(queries: QueryClient) {
@@ -40,7 +41,13 @@ export function followEvents(queries: QueryClient) {
     void queries.invalidateQueries({ queryKey: keys.deliveries });
     for (const lot of new Set(events.map((event) => event.lot as number))) {
       void queries.invalidateQueries({ queryKey: keys.lot(lot) });
-      void queries.invalidateQueries({ queryKey: keys.lineup(lot) });
+      void queries.invalidateQueries({ queryKey: keys.strips(lot) });
+      void queries.invalidateQueries({ queryKey: keys.allowances(lot) });
+      const photos = new Set(events.filter((event) => event.lot === lot).map((event) => event.photo));
+      const some = [...photos].filter((photo) => photo !== null);
+      // Of a lot that is running, only what changed is asked again.
+      if (photos.has(null) || some.length > MANY) void queries.invalidateQueries({ queryKey: keys.lineup(lot) });
+      else void refreshTiles(lot, some).catch(() => queries.invalidateQueries({ queryKey: keys.lineup(lot) }));
     }
     for (const photo of new Set(events.map((event) => event.photo))) {
       if (photo !== null) void queries.invalidateQueries({ queryKey: keys.photo(photo) });

@@ -1,5 +1,5 @@
 import { QueryClient, useQuery } from '@tanstack/react-query';
-import { answered, client } from './client';
+import { answered, client, type Tile } from './client';
 
 /** The one cache of what the server said. Live events tell it what changed, so nothing is asked twice on a timer. */
 export const queries = new QueryClient({
@@ -10,6 +10,8 @@ export const keys = {
   lots: ['lots'],
   lot: (id: number) => ['lot', id],
   lineup: (id: number) => ['lineup', id],
+  strips: (id: number) => ['strips', id],
+  allowances: (id: number) => ['allowances', id],
   photo: (id: number) => ['photo', id],
   lift: (id: number, settings: string) => ['lift', id, settings],
   deliveries: ['deliveries'],
@@ -30,10 +32,56 @@ export const useLot = (id: number) =>
     queryFn: () => answered(client.GET('/api/lots/{lot_id}', { params: { path: { lot_id: id } } })),
   });
 
+const FIRST = 200; // tiles: what is seen at first is there soon; the server names this page to the browser as well
+const PAGE = 2000;
+
+/** All tiles of a lot, page by page in its order; what has come is shown while the rest is on its way. */
 export const useLineup = (id: number) =>
   useQuery({
     queryKey: keys.lineup(id),
-    queryFn: () => answered(client.GET('/api/lots/{lot_id}/lineup', { params: { path: { lot_id: id } } })),
+    queryFn: async () => {
+      const known = queries.getQueryData<Tile[]>(keys.lineup(id)) !== undefined;
+      let tiles = await pageOf(id, { limit: FIRST });
+      for (let limit = FIRST, got = tiles.length; got === limit;) {
+        if (!known) queries.setQueryData(keys.lineup(id), tiles);
+        limit = PAGE;
+        const next = await pageOf(id, { limit, after: tiles.at(-1)?.id });
+        got = next.length;
+        // A photo that moved down meanwhile comes a second time.
+        const there = new Set(next.map((tile) => tile.id));
+        tiles = [...tiles.filter((tile) => !there.has(tile.id)), ...next];
+      }
+      return tiles;
+    },
+  });
+
+const pageOf = (id: number, query: { limit?: number; after?: number; photo?: number[] }) =>
+  answered(client.GET('/api/lots/{lot_id}/lineup', { params: { path: { lot_id: id }, query } }));
+
+/** Ask again for the tiles of some photos of a lot, and put them where they belong now. */
+export async function refreshTiles(id: number, photos: number[]) {
+  const tiles = queries.getQueryData<Tile[]>(keys.lineup(id));
+  if (!tiles) return;
+  const fresh = await pageOf(id, { photo: photos });
+  const gone = new Set(photos);
+  queries.setQueryData<Tile[]>(keys.lineup(id), (now) =>
+    [...(now ?? tiles).filter((tile) => !gone.has(tile.id)), ...fresh].sort(inOrder),
+  );
+}
+
+const inOrder = (a: Tile, b: Tile) =>
+  a.rank - b.rank || b.worst - a.worst || (a.name < b.name ? -1 : a.name > b.name ? 1 : a.id - b.id);
+
+export const useStrips = (id: number) =>
+  useQuery({
+    queryKey: keys.strips(id),
+    queryFn: () => answered(client.GET('/api/lots/{lot_id}/strips', { params: { path: { lot_id: id } } })),
+  });
+
+export const useAllowances = (id: number) =>
+  useQuery({
+    queryKey: keys.allowances(id),
+    queryFn: () => answered(client.GET('/api/lots/{lot_id}/allowances', { params: { path: { lot_id: id } } })),
   });
 
 export const usePhoto = (id: number) =>

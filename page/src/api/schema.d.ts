@@ -84,9 +84,52 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Lineup */
+        /**
+         * Get Lineup
+         * @description A page of the line-up: what comes after a photo in its order; or just the photos named.
+         */
         get: operations["get_lineup_api_lots__lot_id__lineup_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/strips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Strips
+         * @description Figures that the lot's photos are compared by; empty for lots of a few photos.
+         */
+        get: operations["get_strips_api_lots__lot_id__strips_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/photo-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Photo Sheet
+         * @description Run some photos by another run sheet than the lot's.
+         */
+        put: operations["put_photo_sheet_api_lots__lot_id__photo_sheet_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -731,6 +774,123 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/photos/{photo_id}/allow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Allow
+         * @description Let a finding pass, with a reason: here, for the like in the lot, or by the listing spec.
+         */
+        post: operations["post_allow_api_photos__photo_id__allow_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Accept
+         * @description Take a photo as it is, after a look at it.
+         */
+        post: operations["post_accept_api_photos__photo_id__accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/allowances/{allowance_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Allowance
+         * @description What it let pass counts again.
+         */
+        delete: operations["delete_allowance_api_allowances__allowance_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/allowances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Allowances */
+        get: operations["get_allowances_api_lots__lot_id__allowances_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/allow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Allow Alike
+         * @description Let all findings of a check pass in the photos named.
+         */
+        post: operations["post_allow_alike_api_lots__lot_id__allow_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/islands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Islands
+         * @description What the white check shows under these marks: whatever does not reach the level.
+         */
+        post: operations["post_islands_api_photos__photo_id__islands_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries": {
         parameters: {
             query?: never;
@@ -823,6 +983,80 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AllowAlike
+         * @description Let all findings of a check pass in some photos of a lot.
+         */
+        AllowAlike: {
+            /** Photos */
+            photos: number[];
+            /** Check */
+            check: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * AllowAsked
+         * @description Let a finding pass: its number in the photo's list, and its message to make sure that it is the one meant.
+         */
+        AllowAsked: {
+            /** Number */
+            number: number;
+            /** Message */
+            message: string;
+            /**
+             * Scope
+             * @default photo
+             * @enum {string}
+             */
+            scope: "photo" | "lot" | "spec";
+            /** Reason */
+            reason: string;
+        };
+        /** AllowanceOut */
+        AllowanceOut: {
+            /** Id */
+            id: number;
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "photo" | "lot" | "spec";
+            /** Check */
+            check: string;
+            /** Reason */
+            reason: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Photo Id */
+            photo_id: number | null;
+            /** Photo Name */
+            photo_name: string | null;
+            /**
+             * Serves
+             * @description How many findings of the lot it lets pass.
+             */
+            serves: number;
+        };
+        /**
+         * Allowed
+         * @description That a person let a finding pass.
+         */
+        Allowed: {
+            /** Id */
+            id: number;
+            /**
+             * Scope
+             * @description For this photo, for the like in its lot, or wherever this listing spec is in force.
+             * @enum {string}
+             */
+            scope: "photo" | "lot" | "spec";
+            /** Reason */
+            reason: string;
+        };
         /**
          * AutomaticRegion
          * @description What the backdrop model and the steps of the picture say.
@@ -1304,6 +1538,15 @@ export interface components {
             /** Contents */
             contents: components["schemas"]["DeliveredFile"][];
         };
+        /** Dot */
+        Dot: {
+            /** Photo */
+            photo: number;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+        };
         /**
          * EdgeMarks
          * @description This photo's own edge; what is left out is as the run sheet has it.
@@ -1586,6 +1829,59 @@ export interface components {
             unit: string;
             /** Stage */
             stage: string;
+            /**
+             * Tool
+             * @description What mends it, in that stage.
+             * @default none
+             * @enum {string}
+             */
+            tool: "white-point" | "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
+            /**
+             * Below
+             * @description Whether the figure is too small rather than too large.
+             * @default false
+             */
+            below: boolean;
+            allowed?: components["schemas"]["Allowed"] | null;
+        };
+        /**
+         * FindingOut
+         * @description A finding, and what is offered to mend it.
+         */
+        FindingOut: {
+            /** Check */
+            check: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "fix" | "look" | "note";
+            /** Message */
+            message: string;
+            place?: components["schemas"]["Place"] | null;
+            /** Figure */
+            figure: number;
+            /** Limit */
+            limit: number;
+            /** Unit */
+            unit: string;
+            /** Stage */
+            stage: string;
+            /**
+             * Tool
+             * @description What mends it, in that stage.
+             * @default none
+             * @enum {string}
+             */
+            tool: "white-point" | "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
+            /**
+             * Below
+             * @description Whether the figure is too small rather than too large.
+             * @default false
+             */
+            below: boolean;
+            allowed?: components["schemas"]["Allowed"] | null;
+            mend?: components["schemas"]["Mend"] | null;
         };
         /**
          * FoundBrief
@@ -1883,6 +2179,47 @@ export interface components {
              */
             refused: components["schemas"]["Refused"][];
         };
+        /**
+         * Island
+         * @description A place that the white check shows.
+         */
+        Island: {
+            place: components["schemas"]["Place"];
+            /**
+             * Area
+             * @description px of the original.
+             */
+            area: number;
+            /**
+             * Worst
+             * @description Level of its darkest channel, of 255.
+             */
+            worst: number;
+            paint: components["schemas"]["Mend"] | null;
+            keep: components["schemas"]["Mend"] | null;
+        };
+        /** Islands */
+        Islands: {
+            /** Level */
+            level: number;
+            /** Count */
+            count: number;
+            /**
+             * Area
+             * @description px of the original, of all of them.
+             */
+            area: number;
+            /** Islands */
+            islands: components["schemas"]["Island"][];
+            /**
+             * Sweep
+             * @description For every level from 200 to 255: how many px do not reach it.
+             */
+            sweep: [
+                number,
+                number
+            ][];
+        };
         /** KeptMap */
         KeptMap: {
             /** Name */
@@ -2093,6 +2430,24 @@ export interface components {
              */
             lost_highlights: number;
             /**
+             * Lost Shadows
+             * @description Share of the product that may be drowned in black by us, in %.
+             * @default 0.1
+             */
+            lost_shadows: number;
+            /**
+             * Cast
+             * @description How far what should be neutral may be from it, ΔE00.
+             * @default 1.5
+             */
+            cast: number;
+            /**
+             * Too Alike
+             * @description Share of the product's colours that may be the backdrop's too, in %.
+             * @default 15
+             */
+            too_alike: number;
+            /**
              * Left Behind
              * @description Largest kept place that the backdrop explains, % of the photo.
              * @default 0.02
@@ -2166,6 +2521,26 @@ export interface components {
             state: "idle" | "waiting" | "running" | "done" | "failed";
             /** Verdict */
             verdict: ("ready" | "look" | "fix") | null;
+            /**
+             * Rank
+             * @description Of its group: fix, look, ready, failed, waiting.
+             */
+            rank: number;
+            /**
+             * Worst
+             * @description How far its worst finding is off the limit; 1 is at the limit.
+             */
+            worst: number;
+            /**
+             * Sheet
+             * @description Its own run sheet, if it has one.
+             */
+            sheet: string | null;
+            /**
+             * Allowed
+             * @description Findings that were let pass.
+             */
+            allowed: number;
             /** Preview */
             preview: string | null;
             /** Error */
@@ -2258,6 +2633,9 @@ export interface components {
              * @default {
              *       "white_level": 255,
              *       "lost_highlights": 0.1,
+             *       "lost_shadows": 0.1,
+             *       "cast": 1.5,
+             *       "too_alike": 15,
              *       "left_behind": 0.02,
              *       "missing_part": 0.05,
              *       "fine_detail": 1.8,
@@ -2382,6 +2760,15 @@ export interface components {
             clear?: components["schemas"]["ClearMarks"] | null;
         };
         /**
+         * Mend
+         * @description What to do, in words, and the marks that do it.
+         */
+        Mend: {
+            /** Words */
+            words: string;
+            marks: components["schemas"]["Marks"];
+        };
+        /**
          * Message
          * @description What happened, and what to do.
          */
@@ -2499,8 +2886,10 @@ export interface components {
             state: "idle" | "waiting" | "running" | "done" | "failed";
             /** Verdict */
             verdict: ("ready" | "look" | "fix") | null;
+            /** Own Sheet */
+            own_sheet: string | null;
             /** Findings */
-            findings: components["schemas"]["Finding"][];
+            findings: components["schemas"]["FindingOut"][];
             /** Figures */
             figures: {
                 [key: string]: unknown;
@@ -2659,6 +3048,14 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Outline
+             * @description Of the place itself: lines of x, y in px of the original.
+             */
+            outline?: [
+                number,
+                number
+            ][][] | null;
         };
         /**
          * PlaceSettings
@@ -2716,6 +3113,17 @@ export interface components {
             figures: {
                 [key: string]: number;
             };
+        };
+        /** RunAsked */
+        RunAsked: {
+            /** Photos */
+            photos?: number[] | null;
+            /**
+             * Anew
+             * @description Also the named photos that are done as their settings ask.
+             * @default false
+             */
+            anew: boolean;
         };
         /**
          * RunSheet
@@ -2866,6 +3274,16 @@ export interface components {
             /** Black Point */
             black_point: number;
         };
+        /**
+         * SheetAsked
+         * @description A run sheet of their own for some photos; null for the lot's.
+         */
+        SheetAsked: {
+            /** Photos */
+            photos: number[];
+            /** Sheet */
+            sheet: string | null;
+        };
         /** Snapshot */
         Snapshot: {
             /** Id */
@@ -3015,6 +3433,27 @@ export interface components {
              * @description What is wrong with it, in a word or two.
              */
             fault: string | null;
+        };
+        /**
+         * StripOut
+         * @description A figure of a lot's photos.
+         */
+        StripOut: {
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Median */
+            median: number;
+            /**
+             * Low
+             * @description What is lower is far from the lot's.
+             */
+            low: number;
+            /** High */
+            high: number;
+            /** Dots */
+            dots: components["schemas"]["Dot"][];
         };
         /**
          * Stroke
@@ -3454,7 +3893,11 @@ export interface operations {
     };
     get_lineup_api_lots__lot_id__lineup_get: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: number | null;
+                limit?: number;
+                photo?: number[] | null;
+            };
             header?: never;
             path: {
                 lot_id: number;
@@ -3470,6 +3913,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineupTile"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_strips_api_lots__lot_id__strips_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    put_photo_sheet_api_lots__lot_id__photo_sheet_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
                 };
             };
             /** @description Not Found */
@@ -3563,7 +4108,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PhotosNamed"];
+                "application/json": components["schemas"]["RunAsked"];
             };
         };
         responses: {
@@ -4472,7 +5017,10 @@ export interface operations {
     };
     get_tile_api_photos__photo_id__tiles__mark___view___card___marks___halvings___column___row__get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description of the white check */
+                level?: number;
+            };
             header?: never;
             path: {
                 photo_id: number;
@@ -5220,6 +5768,312 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EdgeReport"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_allow_api_photos__photo_id__allow_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllowAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_accept_api_photos__photo_id__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    delete_allowance_api_allowances__allowance_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                allowance_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_allowances_api_lots__lot_id__allowances_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllowanceOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_allow_alike_api_lots__lot_id__allow_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllowAlike"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_islands_api_photos__photo_id__islands_post: {
+        parameters: {
+            query?: {
+                level?: number;
+            };
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Islands"];
                 };
             };
             /** @description Not Found */

@@ -19,6 +19,7 @@ const bench = async () => {
   fetched = BenchPage;
   return { default: BenchPage };
 };
+const LazyCompare = lazy(async () => ({ default: (await import('../compare/ComparePage')).ComparePage }));
 const LazyBench = lazy(bench);
 addEventListener('load', () => requestIdleCallback(() => void bench()));
 
@@ -46,6 +47,14 @@ if (root) {
               <Route element={<Shell />}>
                 <Route path="/" element={<LotsPage />} />
                 <Route path="/lots/:lotId" element={<LineupPage />} />
+                <Route
+                  path="/lots/:lotId/compare"
+                  element={
+                    <Suspense fallback={null}>
+                      <LazyCompare />
+                    </Suspense>
+                  }
+                />
                 <Route path="/deliveries" element={<DeliveriesPage />} />
                 <Route path="*" element={<Trouble message="There is no page at this address." />} />
               </Route>

@@ -15,13 +15,16 @@ import { thinned, within } from '../clear/placing';
 import { useClear } from '../clear/useClear';
 import { EdgePanel } from '../edge/EdgePanel';
 import { doubtful, useEdge, type Edge } from '../edge/useEdge';
+import { AllowDialog } from '../findings/AllowDialog';
+import { FindingsList } from '../findings/FindingsList';
+import { isOpen, useArrival, useWork } from '../findings/useWork';
+import { WhiteCheck } from '../findings/WhiteCheck';
 import { BalancePanel } from './BalancePanel';
 import { BrushLayer } from './BrushLayer';
 import type { Box as Place, Taken } from './deck';
-import { FindingsList } from './FindingsList';
 import { FramePanel } from './FramePanel';
-import { KeyHelp } from './KeyHelp';
-import { useKeys } from './keys';
+import { KeyHelp } from '../shared/KeyHelp';
+import { useKeys } from '../shared/keys';
 import { LiftPanel, type Brush } from './LiftPanel';
 import { LotStrip } from './LotStrip';
 import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type Stroke } from './marks';
@@ -40,13 +43,13 @@ export function BenchPage() {
 
 function Bench({ photo }: { photo: Photo }) {
   const navigate = useNavigate();
-  const [view, setView] = useState<View>('picture');
+  const first = useArrival(photo);
+  const [stage, setStage] = useState<Stage>(() => stageFor(first, photo) ?? 'lift');
+  const [view, setView] = useState<View>(firstView(stage));
   const [card, setCard] = useState<Card>('white');
   const [before, setBefore] = useState(false);
-  const [chosen, setChosen] = useState<number | null>(null);
   const [help, setHelp] = useState(false);
   const [aside, setAside] = useState(false);
-  const [stage, setStage] = useState<Stage>('lift');
   const [compare, setCompare] = useState<Compare | null>(null);
   const [brush, setBrush] = useState<Brush | null>(null);
   const [place, setPlace] = useState<Focus | null>(null);
@@ -54,6 +57,8 @@ function Bench({ photo }: { photo: Photo }) {
   // What is being changed, until the server has it.
   const [draft, setDraft] = useState<Marks | null>(null);
   const [dragging, setDragging] = useState(false);
+  const [level, setLevel] = useState(255);
+  const [islandShown, setIslandShown] = useState<Marks | null>(null);
   const [taking, setTaking] = useState<Taking | null>(null);
   const shown = draft ?? photo.marks;
   const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`, stage === 'lift' || stage === 'balance');
@@ -112,7 +117,7 @@ function Bench({ photo }: { photo: Photo }) {
       }
     },
   });
-  const level = useMutation({
+  const levelled = useMutation({
     mutationFn: ({ across, down }: Taken) =>
       answered(client.GET('/api/level', { params: { query: { dx: across, dy: down } } })),
     onSuccess: ({ angle }) => {
@@ -143,25 +148,19 @@ function Bench({ photo }: { photo: Photo }) {
     setTaking(null);
     clear.choose(null);
     edge.halt();
-    // What is removed is plain to see while it is decided; views of other stages go with them.
-    if (next === 'clear') setView('removed');
-    else if (next === 'edge') setView('edge');
+    // Views of other stages go with them.
+    if (next === 'clear' || next === 'edge') setView(firstView(next));
     else if (!viewsOf(next, false).includes(view) || view === 'removed') setView('picture');
   };
-  const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? level.error ?? lift.error;
+  const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? levelled.error ?? lift.error;
 
-  /** Go to a finding: the viewer flies there, and the stage that can mend it opens. */
-  const goTo = (at: number | null) => {
-    setChosen(at);
+  /** A finding is taken in hand: the viewer flies there, and the stage that can mend it opens. */
+  const work = useWork(photo, first, keep.isPending || draft !== null, settle, (taken) => {
     setPlace(null);
-    const mends = STAGES.find((one) => at !== null && one.stage === photo.findings[at]?.stage);
-    // Frame shows the photo before its crop, where places are others.
-    if (mends && mends.stage !== stage && (mends.stage !== 'frame' || !photo.crop)) choose(mends.stage);
-  };
-  const step = (by: number) => {
-    const count = photo.findings.length;
-    if (count > 0) goTo(chosen === null ? (by > 0 ? 0 : count - 1) : (chosen + by + count) % count);
-  };
+    const mends = stageFor(taken, photo);
+    if (mends && mends !== stage) choose(mends);
+  });
+  const { chosen } = work;
   const at = photo.order.findIndex((one) => one.id === photo.id);
   const go = (by: number) => {
     const to = photo.order[at + by];
@@ -169,8 +168,15 @@ function Bench({ photo }: { photo: Photo }) {
   };
   useKeys(
     {
-      n: () => step(1),
-      'shift+n': () => step(-1),
+      n: () => work.step(1),
+      'shift+n': () => work.step(-1),
+      enter: work.accept,
+      a: () => {
+        const allowed = chosen === null ? null : photo.findings[chosen]?.allowed;
+        if (allowed) work.withdraw(allowed.id);
+        else if (chosen !== null && photo.findings[chosen]?.severity !== 'note') work.setAllowing(chosen);
+      },
+      p: () => work.setPreview(chosen),
       b: () => setBefore(true),
       s: () => setCompare((now) => (now === 'split' ? null : 'split')),
       d: () => setCompare((now) => (now === 'side' ? null : 'side')),
@@ -181,7 +187,11 @@ function Bench({ photo }: { photo: Photo }) {
       '5': () => choose('edge'),
       w: () => (stage === 'edge' ? edge.walk() : choose('edge')),
       'shift+w': () => stage === 'edge' && edge.back(),
-      m: () => stage === 'edge' && edge.takeBrush({ of: 'wider', adds: true }),
+      // On an edge walk the stretch is mended, with a brush; else the finding in hand, by what is offered.
+      m: () => {
+        if (stage === 'edge' && (edge.at !== null || chosen === null)) edge.takeBrush({ of: 'wider', adds: true });
+        else if (chosen !== null) work.mend(chosen);
+      },
       'ctrl+z': () => photo.undo !== null && undo.mutate(undefined),
       'ctrl+shift+z': () => photo.redo !== null && redo.mutate(undefined),
       v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
@@ -198,10 +208,10 @@ function Bench({ photo }: { photo: Photo }) {
               : edge.brush !== null || edge.at !== null
                 ? edge.halt()
                 : chosen !== null
-                  ? setChosen(null)
+                  ? work.choose(null)
                   : void navigate(`/lots/${photo.lot_id}`),
     },
-    { b: () => setBefore(false) },
+    { b: () => setBefore(false), p: () => work.setPreview(null) },
   );
   useEffect(() => {
     const release = () => setBefore(false);
@@ -212,7 +222,7 @@ function Bench({ photo }: { photo: Photo }) {
   const finding = chosen === null ? undefined : photo.findings[chosen];
   const found = useFocus(finding);
   const walked = useStretch(edge);
-  const focus = stage === 'clear' && place ? place : stage === 'edge' && walked ? walked : found;
+  const focus = place && (stage === 'clear' || view === 'white') ? place : stage === 'edge' && walked ? walked : found;
   const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
   const standing = standingOf(photo);
   return (
@@ -243,7 +253,7 @@ function Bench({ photo }: { photo: Photo }) {
           _hover={{ bg: 'slate.soft' }}
           onClick={() => setAside(!aside)}
         >
-          Findings <span className="figures">{photo.findings.length}</span>
+          Findings <span className="figures">{photo.findings.filter(isOpen).length}</span>
         </Box>
         <Flex flex="1" justify="center" align="center" gap="3">
           <Step label="Previous photo" onClick={() => go(-1)} disabled={at <= 0}>
@@ -305,7 +315,7 @@ function Bench({ photo }: { photo: Photo }) {
         position={{ base: 'relative', xl: 'static' }}
         display={{ base: aside ? 'flex' : 'none', xl: 'flex' }}
       >
-        <FindingsList photo={photo} chosen={chosen} onChoose={goTo} onNext={() => step(1)} />
+        <FindingsList photo={photo} work={work} />
         <LotStrip photo={photo} />
       </Flex>
       <Box as="main" gridColumn="2" gridRow="2" minWidth="0" minHeight="0">
@@ -318,14 +328,19 @@ function Bench({ photo }: { photo: Photo }) {
           card={card}
           onCard={setCard}
           // Sizes come with the kept frame, so that is what the tiles are asked under.
-          marks={{ ...shown, frame: photo.marks.frame, ...(photo.lift_on ? {} : { lift: {} }) }}
+          marks={{
+            ...(islandShown ?? work.preview ?? shown),
+            frame: photo.marks.frame,
+            ...(photo.lift_on ? {} : { lift: {} }),
+          }}
           before={before}
+          level={level}
           focus={focus}
           compare={compare}
           onCompare={setCompare}
           taking={taking && TAKING[taking]}
           onTaken={(taken) => {
-            if (taking === 'line') level.mutate(taken);
+            if (taking === 'line') levelled.mutate(taken);
             else if (taking) sample.mutate({ box: taken.box, what: taking });
             setTaking(null);
           }}
@@ -375,7 +390,28 @@ function Bench({ photo }: { photo: Photo }) {
         borderLeft="1px solid"
         borderColor="line"
         minHeight="0"
+        display="flex"
+        flexDirection="column"
       >
+        {view === 'white' && (
+          <WhiteCheck
+            photo={photo}
+            marks={photo.marks}
+            work={work}
+            level={level}
+            onLevel={setLevel}
+            onShow={(island) => {
+              const [x = 0, y = 0, width = 0, height = 0] = island.place.original;
+              setPlace({
+                place: { x, y, width, height },
+                label: `${island.area.toLocaleString('en')} px, darkest ${island.worst}`,
+                colour: COLOURS.fix,
+              });
+            }}
+            onPreview={setIslandShown}
+            onMend={settle}
+          />
+        )}
         {stage === 'frame' ? (
           <FramePanel
             photo={photo}
@@ -430,10 +466,48 @@ function Bench({ photo }: { photo: Photo }) {
       <Box gridColumn="1 / -1">
         <Yardstick photo={photo} stage={stage} onStage={choose} />
       </Box>
-      <KeyHelp open={help} onClose={() => setHelp(false)} />
+      <KeyHelp title="Keys at the bench" keys={KEYS} open={help} onClose={() => setHelp(false)} />
+      {work.allowing !== null && (
+        <AllowDialog
+          what={photo.findings[work.allowing]?.message ?? ''}
+          trouble={work.trouble}
+          onAllow={work.allow}
+          onClose={() => work.setAllowing(null)}
+        />
+      )}
     </Grid>
   );
 }
+
+/** The stage that mends a finding; none if that is no stage of the bench. */
+function stageFor(finding: Finding | null | undefined, photo: Photo): Stage | undefined {
+  const mends = STAGES.find((one) => one.stage === finding?.stage)?.stage;
+  // Frame shows the photo before its crop, where places are others.
+  return mends === 'frame' && photo.crop ? undefined : mends;
+}
+
+/** What is removed is plain to see while it is decided, and the band while it is solved. */
+const firstView = (stage: Stage): View => (stage === 'clear' ? 'removed' : stage === 'edge' ? 'edge' : 'picture');
+
+const KEYS: [string, string][] = [
+  ['N', 'next finding: the viewer flies there, the stage that mends it opens; after the last, the next photo'],
+  ['Shift N', 'the finding before'],
+  ['M', 'mend it by what is offered; on an edge walk: paint the band wider'],
+  ['P', 'hold to see what that would do'],
+  ['A', 'allow it, with a reason; or take that back'],
+  ['Enter', 'accept the photo and go on; with an outline in hand: close it'],
+  ['B', 'hold to see the photo as it came in'],
+  ['V', 'the next test card behind the cut-out'],
+  ['S', 'before and after, split by a line to drag'],
+  ['D', 'before and after side by side, moving together'],
+  ['1 … 5', 'Frame, Balance, Lift, Clear, Edge'],
+  ['W', 'walk along the outline, to where the next stretch wants a look; with Shift: one stretch back'],
+  ['Ctrl Z', 'take the last step back; with Shift: do it again'],
+  ['Space', 'hold to move the picture with a tool in hand; the wheel or two fingers zoom'],
+  ['Page Down', 'the next photo of the lot; Page Up the one before'],
+  ['← →', 'with a slider in hand: one step; with Shift: ten'],
+  ['Escape', 'let go of the finding; then back to the line-up'],
+];
 
 const viewsOf = (stage: Stage, mapped: boolean): View[] => [
   'picture',

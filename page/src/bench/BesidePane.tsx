@@ -12,14 +12,7 @@ export function BesidePane({ source, beside }: { source: Source; beside: Deck })
   const deck = useRef<Deck | null>(null);
   useEffect(() => {
     if (!element.current) return;
-    const nothing = () => {};
-    const made = new Deck(element.current, {
-      onZoom: nothing,
-      onPointer: nothing,
-      onBusy: nothing,
-      onSplit: nothing,
-      onMoved: nothing,
-    });
+    const made = new Deck(element.current);
     deck.current = made;
     made.show(latest.current);
     const end = beside.join(made);

@@ -1,6 +1,6 @@
 import { useRef, type RefObject } from 'react';
 import type { Graph } from '../api/client';
-import { steppedBy } from './keys';
+import { steppedBy } from '../shared/keys';
 import type { LiftMarks } from './marks';
 
 const W = 284;

@@ -11,7 +11,7 @@ export function StagePanel(props: {
 }) {
   const { name, trouble, awaited, children } = props;
   return (
-    <Flex direction="column" gap="2.5" p="4" overflowY="auto" height="100%">
+    <Flex direction="column" gap="2.5" p="4" overflowY="auto" flex="1" minHeight="0">
       <Text as="h2" fontWeight="700" fontSize="18px">
         {name}
       </Text>

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useRef } from 'react';
-import { steppedBy } from './keys';
+import { steppedBy } from '../shared/keys';
 import { digitsOf, TypedNumber } from './TypedNumber';
 
 type Props = {

@@ -40,7 +40,7 @@ const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
     { colour: '#000000', text: 'product' },
   ],
   white: [
-    { colour: '#EEEEEE', text: 'exactly white' },
+    { colour: '#EEEEEE', text: 'white' },
     { colour: '#B8B8B8', text: 'product' },
     { colour: '#C2386F', text: 'visible apart from the product' },
   ],
@@ -63,6 +63,8 @@ type Props = {
   /** The marks to show it under. */
   marks: Marks;
   before: boolean;
+  /** Of the white check: what reaches it passes for white. */
+  level: number;
   focus: Focus | null;
   compare: Compare | null;
   onCompare: (compare: Compare | null) => void;
@@ -85,6 +87,7 @@ export function Viewer({
   onCard,
   marks,
   before,
+  level,
   focus,
   compare,
   onCompare,
@@ -134,8 +137,8 @@ export function Viewer({
   useEffect(() => {
     if (!deck) return;
     const size = { width, height, halvings };
-    deck.show(sourceOf(base, size, whole ? 'before' : view, whole ? 'white' : card, under));
-  }, [deck, base, width, height, halvings, view, card, whole, under]);
+    deck.show(sourceOf(base, size, whole ? 'before' : view, whole ? 'white' : card, under, level));
+  }, [deck, base, width, height, halvings, view, card, whole, under, level]);
 
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.
@@ -371,8 +374,20 @@ const placeStyle = {
 type Size = { width: number; height: number; halvings: number };
 
 /** The tiles of a view under marks, as they stand in an address. What a view does not hang on is left out, so that its tiles serve again. */
-function sourceOf(base: string, size: Size, view: View | 'before', card: Card, marks: string): Source {
+export function sourceOf(
+  base: string,
+  size: Size,
+  view: View | 'before',
+  card: Card,
+  marks: string,
+  level = 255,
+): Source {
   const behind = view === 'picture' || view === 'removed' ? card : 'white';
   const key = `${base}/${view}/${behind}/${marks}`;
-  return { key, ...size, address: (halvings, column, row) => `${key}/${halvings}/${column}-${row}` };
+  const query = view === 'white' && level < 255 ? `?level=${level}` : '';
+  return {
+    key: key + query,
+    ...size,
+    address: (halvings, column, row) => `${key}/${halvings}/${column}-${row}${query}`,
+  };
 }

@@ -24,6 +24,9 @@ type Listener = {
   onMoved: () => void;
 };
 
+const nothing = () => {};
+const DEAF: Listener = { onZoom: nothing, onPointer: nothing, onBusy: nothing, onSplit: nothing, onMoved: nothing };
+
 /** A place that was touched or dragged over, in px of the picture, and from where to where. */
 export type Taken = { box: Box; across: number; down: number };
 
@@ -49,8 +52,10 @@ export class Deck {
   private closed = false;
   private margin = 0;
   private led = false;
+  private afterwards: (() => void) | null = null;
 
-  constructor(element: HTMLElement, listener: Listener) {
+  constructor(element: HTMLElement, told: Partial<Listener> = {}) {
+    const listener = { ...DEAF, ...told };
     this.listener = listener;
     this.viewer = OpenSeadragon({
       element,
@@ -242,11 +247,13 @@ export class Deck {
     if (item) this.viewer.viewport.zoomTo(item.imageToViewportZoom(1 / devicePixelRatio));
   }
 
-  /** Fly to a place at a fitting zoom, and mark it. */
-  /** Fly to a place and mark it, at a zoom (1 is real pixels) or so that it fits. */
+  /** Fly to a place and mark it, at a zoom (1 is real pixels) or so that it fits; as soon as there is a picture. */
   flyTo(box: Box, label: string, colour: string, zoom?: number) {
     const item = this.shown?.item;
-    if (!item) return;
+    if (!item) {
+      this.afterwards = () => this.flyTo(box, label, colour, zoom);
+      return;
+    }
     const size = this.viewer.element.getBoundingClientRect();
     const least = 160;
     const width = zoom ? size.width / zoom : Math.max(box.width * 2.2, least);
@@ -269,6 +276,7 @@ export class Deck {
   }
 
   unmark() {
+    this.afterwards = null;
     this.viewer.removeOverlay(this.place);
   }
 
@@ -287,6 +295,8 @@ export class Deck {
       if (was && (was.x !== now.x || was.y !== now.y)) this.fit(true);
       this.viewer.forceRedraw();
       this.afterZoom();
+      this.afterwards?.();
+      this.afterwards = null;
       this.listener.onMoved();
       // For whoever measures how long a person waits.
       requestAnimationFrame(() => performance.mark('picture shown', { detail: source.key }));

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useState } from 'react';
-import { steppedBy } from '../bench/keys';
+import { steppedBy } from '../shared/keys';
 import { doubtful, FRINGE_LIMIT, type Stretch } from './useEdge';
 
 const W = 284;

@@ -1,6 +1,7 @@
 import { Box, Flex, Input, Text } from '@chakra-ui/react';
 import type { Lot, Tile } from '../api/client';
 import { checkName } from '../shared/marks';
+import { Allowances } from './Allowances';
 
 export type Filter = { check: string | null; name: string };
 
@@ -21,12 +22,13 @@ function byCheck(tiles: Tile[]): Row[] {
 
 /** Findings by kind, as bars to filter with; below them what intake refused. */
 export function FindingFilters(props: {
+  lotId: number;
   tiles: Tile[];
   refusals: Lot['refusals'];
   filter: Filter;
   onFilter: (filter: Filter) => void;
 }) {
-  const { tiles, refusals, filter, onFilter } = props;
+  const { lotId, tiles, refusals, filter, onFilter } = props;
   const rows = byCheck(tiles);
   const most = Math.max(1, ...rows.map((row) => row.photos));
   return (
@@ -55,12 +57,14 @@ export function FindingFilters(props: {
         <Input
           size="sm"
           bg="white"
+          id="find-by-name"
           aria-label="Find by name"
-          placeholder="Find by name"
+          placeholder="Find by name  ( / )"
           value={filter.name}
           onChange={(event) => onFilter({ ...filter, name: event.target.value })}
         />
       </Box>
+      <Allowances lotId={lotId} />
       {refusals.length > 0 && (
         <Box px="3.5" mt="5">
           <Text fontWeight="700" mb="1">

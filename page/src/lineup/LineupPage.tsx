@@ -1,52 +1,161 @@
-import { Box, Flex } from '@chakra-ui/react';
-import { useState } from 'react';
+import { Box, Flex, Text } from '@chakra-ui/react';
+import { useMemo, useState } from 'react';
 import { useParams } from 'react-router';
 import type { Tile } from '../api/client';
 import { useLineup, useLot } from '../api/queries';
 import { DropArea } from '../intake/DropArea';
 import { IntakeReport } from '../intake/IntakeReport';
 import { useIntake } from '../intake/useIntake';
+import { KeyHelp } from '../shared/KeyHelp';
+import { useKeys } from '../shared/keys';
+import { OneOf } from '../shared/OneOf';
 import { Empty, Loading, Trouble } from '../shared/states';
-import type { Card } from '../shared/TestCards';
+import { cards, TestCards, type Card } from '../shared/TestCards';
 import { FindingFilters, type Filter } from './FindingFilters';
 import { LotHeader } from './LotHeader';
+import { OddOnes } from './OddOnes';
+import { Selection } from './Selection';
 import { TileBoard } from './TileBoard';
+
+const LOOKS = [
+  { name: 'board', label: 'By verdict' },
+  { name: 'listing', label: 'Listing page' },
+  { name: 'odd', label: 'Odd ones out' },
+] as const;
+type Look = (typeof LOOKS)[number]['name'];
+const SIZES = { least: 110, most: 420, standard: 190 };
+const NOTHING: Tile[] = [];
+
+const KEYS: [string, string][] = [
+  ['Arrows', 'from photo to photo; with Shift: choose on the way'],
+  ['Space', 'choose the photo, or not; with Shift: all from the last one chosen'],
+  ['Enter', 'open it on the bench'],
+  ['N', 'open the first photo that wants a look'],
+  ['Ctrl A', 'choose all that are shown'],
+  ['R', 'run the chosen ones again'],
+  ['A', 'allow a finding in the chosen ones'],
+  ['C', 'compare two to four chosen ones'],
+  ['V', 'the next test card behind all of them'],
+  ['L', 'by verdict, as a listing page, odd ones out'],
+  ['+ −', 'larger and smaller'],
+  ['/', 'find by name'],
+  ['Escape', 'choose none'],
+];
 
 /** One lot: its photos as they will look on a listing page, those that need a person first. */
 export function LineupPage() {
   const lotId = Number(useParams().lotId);
   const lot = useLot(lotId);
-  const tiles = useLineup(lotId);
+  const lineup = useLineup(lotId);
   const { progress, send, dismiss } = useIntake();
   const [card, setCard] = useState<Card>('white');
   const [filter, setFilter] = useState<Filter>({ check: null, name: '' });
+  const [look, setLook] = useState<Look>('board');
+  const [size, setSize] = useState(SIZES.standard);
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const [help, setHelp] = useState(false);
+  const tiles = lineup.data ?? NOTHING;
+  const shown = useMemo(() => tiles.filter((tile) => matches(tile, filter)), [tiles, filter]);
+  const picked = useMemo(() => shown.filter((tile) => chosen.has(tile.id)), [shown, chosen]);
+  const sized = (by: number) => setSize((now) => Math.min(SIZES.most, Math.max(SIZES.least, now + by)));
+  useKeys({
+    v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
+    l: () => setLook((now) => LOOKS[(LOOKS.findIndex((one) => one.name === now) + 1) % LOOKS.length]?.name ?? 'board'),
+    'ctrl+a': () => setChosen(new Set(shown.map((tile) => tile.id))),
+    '+': () => sized(40),
+    '-': () => sized(-40),
+    '/': () => document.getElementById('find-by-name')?.focus(),
+    n: () => document.querySelector<HTMLElement>('a[data-photo]')?.click(),
+    '?': () => setHelp(true),
+    escape: () => (help ? setHelp(false) : setChosen(new Set())),
+  });
 
   if (lot.isError) return <Trouble message={lot.error.message} onRetry={() => void lot.refetch()} />;
-  if (!lot.data || !tiles.data) return <Loading what="the line-up" />;
-  const shown = tiles.data.filter((tile) => matches(tile, filter));
+  if (lineup.isError && !lineup.data)
+    return <Trouble message={lineup.error.message} onRetry={() => void lineup.refetch()} />;
+  if (!lot.data || !lineup.data) return <Loading what="the line-up" />;
   return (
     <DropArea what={`Drop to add to ${lot.data.name}`} onFiles={(files) => void send(lotId, files)}>
       <Flex direction="column" height="100%">
         <LotHeader lot={lot.data} onFiles={(files) => void send(lotId, files)} />
         <Flex flex="1" minHeight="0">
-          <FindingFilters tiles={tiles.data} refusals={lot.data.refusals} filter={filter} onFilter={setFilter} />
+          <FindingFilters
+            lotId={lotId}
+            tiles={tiles}
+            refusals={lot.data.refusals}
+            filter={filter}
+            onFilter={setFilter}
+          />
           <Flex as="main" direction="column" flex="1" minWidth="0">
             {progress && (
               <Box p="3" pb="0">
                 <IntakeReport progress={progress} onDismiss={dismiss} />
               </Box>
             )}
-            {tiles.data.length === 0 ? (
+            {tiles.length === 0 ? (
               <Empty title="This lot is empty">Drop photos, folders or ZIPs here, or press Add photos.</Empty>
-            ) : shown.length === 0 ? (
-              <Empty title="No photo matches">Choose another finding at the left, or clear the name.</Empty>
             ) : (
-              <TileBoard tiles={shown} lotId={lotId} card={card} onCard={setCard} />
+              <>
+                <Flex
+                  align="center"
+                  gap="4"
+                  px="18px"
+                  height="44px"
+                  flex="none"
+                  borderBottom="1px solid"
+                  borderColor="line"
+                >
+                  {picked.length > 0 ? (
+                    <Selection lotId={lotId} tiles={picked} check={filter.check} onClear={() => setChosen(new Set())} />
+                  ) : (
+                    <>
+                      <OneOf label="Show the lot" choice={LOOKS} value={look} onChange={setLook} />
+                      <Box flex="1" />
+                      {look !== 'odd' && <TileSize size={size} onSize={setSize} />}
+                    </>
+                  )}
+                  {look !== 'odd' && <TestCards card={card} onCard={setCard} />}
+                </Flex>
+                {shown.length === 0 ? (
+                  <Empty title="No photo matches">Choose another finding at the left, or clear the name.</Empty>
+                ) : look === 'odd' ? (
+                  <OddOnes lotId={lotId} shown={new Set(shown.map((tile) => tile.id))} />
+                ) : (
+                  <TileBoard
+                    tiles={shown}
+                    lotId={lotId}
+                    card={card}
+                    size={size}
+                    listing={look === 'listing'}
+                    chosen={chosen}
+                    onChosen={setChosen}
+                  />
+                )}
+              </>
             )}
           </Flex>
         </Flex>
       </Flex>
+      <KeyHelp title="Keys on the line-up" keys={KEYS} open={help} onClose={() => setHelp(false)} />
     </DropArea>
+  );
+}
+
+function TileSize({ size, onSize }: { size: number; onSize: (size: number) => void }) {
+  return (
+    <Flex as="label" align="center" gap="2" fontSize="13px">
+      <Text whiteSpace="nowrap">Size</Text>
+      <input
+        type="range"
+        min={SIZES.least}
+        max={SIZES.most}
+        step={10}
+        value={size}
+        aria-valuetext={`${size} px`}
+        style={{ width: '90px', accentColor: '#2C5AA0' }}
+        onChange={(event) => onSize(Number(event.target.value))}
+      />
+    </Flex>
   );
 }
 

@@ -14,7 +14,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
   const choices = useChoices();
   const path = { lot_id: lot.id };
   const run = useMutation({
-    mutationFn: () => answered(client.POST('/api/lots/{lot_id}/run', { params: { path }, body: {} })),
+    mutationFn: () => answered(client.POST('/api/lots/{lot_id}/run', { params: { path }, body: { anew: false } })),
   });
   const cancel = useMutation({
     mutationFn: () => answered(client.POST('/api/lots/{lot_id}/cancel', { params: { path } })),

@@ -6,14 +6,47 @@ import { checkName, Mark, standingOf, standings } from '../shared/marks';
 import { cardBackground, type Card } from '../shared/TestCards';
 
 /** A photo as it will look on a listing page, with its verdict and its worst finding in words and in place. */
-export function PhotoTile({ tile, lotId, card, size }: { tile: Tile; lotId: number; card: Card; size: number }) {
+export function PhotoTile(props: {
+  tile: Tile;
+  lotId: number;
+  card: Card;
+  size: number;
+  /** Whether just as a shopper would see it. */
+  listing: boolean;
+  chosen: boolean;
+  /** Whether the keyboard is at it. */
+  reached: boolean;
+  onChoose: (id: number, stretch: boolean) => void;
+  onReach: (id: number) => void;
+}) {
+  const { tile, lotId, card, size, listing, chosen, reached, onChoose, onReach } = props;
   const standing = standingOf(tile);
   const worst = tile.found[0];
   const small = size < 160;
   const line = tile.error ?? worst?.message ?? (standing === 'waiting' ? waitingWords[tile.state] : undefined);
   return (
-    <Link to={`/lots/${lotId}/photos/${tile.id}`} title={line ? `${tile.name}: ${line}` : tile.name}>
-      <Box width={`${size}px`} bg="paper.raised" border="1px solid" borderColor="line">
+    <Box
+      position="relative"
+      width={`${size}px`}
+      flex="none"
+      bg={listing ? 'white' : 'paper.raised'}
+      border="1px solid"
+      borderColor={listing ? 'transparent' : 'line'}
+      outline={chosen ? '3px solid {colors.chalk.blue}' : undefined}
+      className="tile"
+    >
+      <Link
+        to={`/lots/${lotId}/photos/${tile.id}`}
+        title={line ? `${tile.name}: ${line}` : tile.name}
+        data-photo={tile.id}
+        tabIndex={reached ? 0 : -1}
+        onFocus={() => onReach(tile.id)}
+        onClick={(event) => {
+          if (!event.ctrlKey && !event.metaKey && !event.shiftKey) return;
+          event.preventDefault();
+          onChoose(tile.id, event.shiftKey);
+        }}
+      >
         <Box
           position="relative"
           overflow="hidden"
@@ -21,27 +54,67 @@ export function PhotoTile({ tile, lotId, card, size }: { tile: Tile; lotId: numb
           style={{ background: tile.preview ? cardBackground[card] : '#A6A6A6' }}
         >
           {tile.preview && <img src={`/api/pictures/${tile.preview}`} alt="" loading="lazy" style={fitted} />}
-          {worst?.place && standing !== 'ready' && (
+          {!listing && worst?.place && standing !== 'ready' && (
             <Ring tile={tile} place={worst.place} colour={standings[worst.severity].colour} />
           )}
-          <Flex position="absolute" top="6px" right="6px" bg="white" p="3px" borderRadius="yard">
-            <Mark standing={standing} size={small ? 11 : 13} />
-          </Flex>
+          {!listing && (
+            <Flex position="absolute" top="6px" right="6px" bg="white" p="3px" borderRadius="yard">
+              <Mark standing={standing} size={small ? 11 : 13} />
+            </Flex>
+          )}
         </Box>
-        <Box px="2.5" py="1.5" height="50px" borderTop="1px solid" borderColor="line">
+        <Box px="2.5" py="1.5" height="50px" borderTop="1px solid" borderColor={listing ? 'transparent' : 'line'}>
           <Text fontWeight="700" fontSize={small ? '12px' : '13px'} truncate>
-            {stem(tile.name)}
+            {listing ? shopName(tile.name) : stem(tile.name)}
           </Text>
           <Text fontSize="12px" color="slate.quiet" truncate>
-            {worst && !tile.error
-              ? `${checkName(worst.check)}, ${amount(worst.figure)} ${worst.unit}`
-              : (line ?? (tile.own_marks ? 'own white point' : 'nothing found'))}
+            {listing
+              ? 'Pennywort Homewares'
+              : worst && !tile.error
+                ? `${checkName(worst.check)}, ${amount(worst.figure)} ${worst.unit}`
+                : (line ?? quietly(tile))}
           </Text>
         </Box>
-      </Box>
-    </Link>
+      </Link>
+      {!listing && (
+        <Box
+          as="label"
+          position="absolute"
+          top="4px"
+          left="4px"
+          p="5px"
+          cursor="pointer"
+          opacity={chosen ? 1 : 0}
+          css={{ '.tile:hover &, .tile:focus-within &': { opacity: 1 } }}
+        >
+          <input
+            type="checkbox"
+            tabIndex={-1}
+            aria-label={`Choose ${tile.name}`}
+            checked={chosen}
+            // The click says whether Shift was held; the change does not.
+            onClick={(event) => onChoose(tile.id, event.shiftKey)}
+            onChange={() => {}}
+            style={{ width: '16px', height: '16px', accentColor: '#2C5AA0' }}
+          />
+        </Box>
+      )}
+    </Box>
   );
 }
+
+const quietly = (tile: Tile) =>
+  [
+    tile.allowed > 0 ? `${tile.allowed} allowed` : 'nothing found',
+    ...(tile.sheet ? [`sheet ${tile.sheet}`] : []),
+    ...(tile.own_marks ? ['own settings'] : []),
+  ].join(', ');
+
+/** What a shop would call it: the words of the name without its number. */
+const shopName = (name: string) => {
+  const words = stem(name).replace(/^[A-Z]{2,}-?\d+[ _-]*/, '');
+  return words.charAt(0).toUpperCase() + words.slice(1);
+};
 
 const fitted = { position: 'absolute', inset: 0, width: '100%', height: '100%', objectFit: 'contain' } as const;
 

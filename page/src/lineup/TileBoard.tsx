@@ -1,26 +1,36 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Tile } from '../api/client';
-import { Mark, standingOf, standings, type Standing } from '../shared/marks';
-import { TestCards, type Card } from '../shared/TestCards';
+import { Mark, standings } from '../shared/marks';
+import type { Card } from '../shared/TestCards';
+import { arrange, between, GAP, movedTo } from './board';
 import { PhotoTile } from './PhotoTile';
 
-const ORDER: Standing[] = ['fix', 'look', 'ready', 'failed', 'waiting'];
-const GAP = 14;
-// Photos that need a person are shown larger than those that do not.
-const WIDTH: Record<Standing, number> = { fix: 190, look: 190, ready: 118, failed: 190, waiting: 118 };
 const CAPTION = 52;
 const HEADING = 42;
 
-type Row =
-  { kind: 'heading'; standing: Standing; number: number } | { kind: 'tiles'; standing: Standing; tiles: Tile[] };
-
-/** The tiles in groups, only those in sight in the document, so that thousands scroll smoothly. */
-export function TileBoard(props: { tiles: Tile[]; lotId: number; card: Card; onCard: (card: Card) => void }) {
-  const { tiles, lotId, card, onCard } = props;
+/**
+ * The tiles in groups, only those in sight in the document, so that thousands scroll smoothly. Chosen by mouse (with Ctrl and
+ * Shift), or by arrow keys, Space and Shift.
+ */
+export function TileBoard(props: {
+  tiles: Tile[];
+  lotId: number;
+  card: Card;
+  size: number;
+  /** Whether as a shopper would see them: no groups, no marks. */
+  listing: boolean;
+  chosen: ReadonlySet<number>;
+  onChosen: (chosen: ReadonlySet<number>) => void;
+}) {
+  const { tiles, lotId, card, size, listing, chosen, onChosen } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
+  // The tile that the keyboard is at, and where a stretch of chosen ones began.
+  const [at, setAt] = useState<number | null>(null);
+  const from = useRef<number | null>(null);
+  const wanted = useRef<number | null>(null);
   useLayoutEffect(() => {
     const element = scroller.current;
     if (!element) return;
@@ -29,7 +39,7 @@ export function TileBoard(props: { tiles: Tile[]; lotId: number; card: Card; onC
     return () => observer.disconnect();
   }, []);
 
-  const { rows, sizes } = useMemo(() => arrange(tiles, width), [tiles, width]);
+  const { rows, sizes } = useMemo(() => arrange(tiles, width, size, listing), [tiles, width, size, listing]);
   // The virtualizer hands out functions that must not be memoized; nothing below depends on their identity.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
@@ -42,13 +52,63 @@ export function TileBoard(props: { tiles: Tile[]; lotId: number; card: Card; onC
     overscan: 3,
   });
   useLayoutEffect(() => virtual.measure(), [virtual, rows]);
+  useEffect(() => {
+    // Once the row that was scrolled to is there.
+    if (wanted.current === null) return;
+    const link = scroller.current?.querySelector<HTMLElement>(`a[data-photo="${wanted.current}"]`);
+    if (link) {
+      link.focus({ preventScroll: true });
+      wanted.current = null;
+    }
+  });
+
+  const toggled = (id: number) => {
+    const next = new Set(chosen);
+    if (!next.delete(id)) next.add(id);
+    return next;
+  };
+  const choose = (id: number, stretch: boolean) => {
+    setAt(id);
+    if (stretch && from.current !== null) onChosen(new Set([...chosen, ...between(from.current, id, rows)]));
+    else {
+      from.current = id;
+      onChosen(toggled(id));
+    }
+  };
+  const first = rows.find((row) => row.kind === 'tiles')?.tiles[0]?.id ?? null;
+  const there = at !== null && tiles.some((tile) => tile.id === at) ? at : first;
+  const onKeyDown = (event: React.KeyboardEvent) => {
+    if (!(event.target instanceof HTMLAnchorElement)) return;
+    if (event.key === ' ' && there !== null) {
+      event.preventDefault();
+      choose(there, event.shiftKey);
+      return;
+    }
+    const next = movedTo(event.key, there, rows);
+    if (!next) return;
+    event.preventDefault();
+    if (event.shiftKey && there !== null) {
+      from.current ??= there;
+      onChosen(new Set([...chosen, ...between(from.current, next.id, rows)]));
+    } else from.current = null;
+    setAt(next.id);
+    wanted.current = next.id;
+    virtual.scrollToIndex(rows.findIndex((row) => row.kind === 'tiles' && row.tiles.includes(next)));
+  };
 
   return (
-    <Box ref={scroller} flex="1" overflowY="auto" px="18px" position="relative" tabIndex={-1}>
-      <Flex position="absolute" top="10px" right="18px" zIndex="1">
-        <TestCards card={card} onCard={onCard} />
-      </Flex>
-      <Box height={`${virtual.getTotalSize() + 20}px`} position="relative">
+    <Box
+      ref={scroller}
+      flex="1"
+      overflowY="auto"
+      px="18px"
+      position="relative"
+      role="group"
+      aria-label="Photos"
+      bg={listing ? 'white' : undefined}
+      onKeyDown={onKeyDown}
+    >
+      <Box height={`${virtual.getTotalSize() + 20}px`} position="relative" mt={listing ? '14px' : undefined}>
         {virtual.getVirtualItems().map((item) => {
           const row = rows[item.index];
           if (!row) return null;
@@ -74,7 +134,18 @@ export function TileBoard(props: { tiles: Tile[]; lotId: number; card: Card; onC
               ) : (
                 <Flex gap={`${GAP}px`}>
                   {row.tiles.map((tile) => (
-                    <PhotoTile key={tile.id} tile={tile} lotId={lotId} card={card} size={sizes[row.standing]} />
+                    <PhotoTile
+                      key={tile.id}
+                      tile={tile}
+                      lotId={lotId}
+                      card={card}
+                      size={sizes[row.standing]}
+                      listing={listing}
+                      chosen={chosen.has(tile.id)}
+                      reached={tile.id === there}
+                      onChoose={choose}
+                      onReach={setAt}
+                    />
                   ))}
                 </Flex>
               )}
@@ -84,21 +155,4 @@ export function TileBoard(props: { tiles: Tile[]; lotId: number; card: Card; onC
       </Box>
     </Box>
   );
-}
-
-function arrange(tiles: Tile[], width: number): { rows: Row[]; sizes: Record<Standing, number> } {
-  const rows: Row[] = [];
-  const sizes = { ...WIDTH };
-  if (width <= 0) return { rows, sizes };
-  for (const standing of ORDER) {
-    const group = tiles.filter((tile) => standingOf(tile) === standing);
-    if (group.length === 0) continue;
-    rows.push({ kind: 'heading', standing, number: group.length });
-    // As many as fit; what is left of the width is shared out, so that the rows end flush.
-    const across = Math.max(1, Math.floor((width + GAP) / (WIDTH[standing] + GAP)));
-    sizes[standing] = Math.floor((width + GAP) / across) - GAP;
-    for (let i = 0; i < group.length; i += across)
-      rows.push({ kind: 'tiles', standing, tiles: group.slice(i, i + across) });
-  }
-  return { rows, sizes };
 }

@@ -41,6 +41,11 @@ export function Mark({ standing, size = 12 }: { standing: Standing; size?: numbe
 export const checkNames: Record<string, string> = {
   'off-white': 'Off-white backdrop',
   'lost-highlights': 'Lost highlights',
+  'lost-shadows': 'Lost shadows',
+  cast: 'Cast',
+  'too-alike': 'Too alike',
+  'soft-picture': 'Soft picture',
+  'odd-one-out': 'Odd one out',
   'left-behind': 'Left behind',
   'missing-part': 'Missing part',
   'fine-detail': 'Fine detail',

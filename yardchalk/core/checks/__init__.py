@@ -1,8 +1,12 @@
-"""The checks. Each is a pure function from what was rendered to findings; the registry lists them in order."""
+"""The checks. Each is a pure function from what was rendered to findings; the registry lists them in order.
+
+What is told only beside the other photos of a lot is in `lot`.
+"""
 
 from collections.abc import Callable
 
 from yardchalk.core.checks import (
+    cast,
     cut_off,
     file,
     fine_detail,
@@ -11,20 +15,25 @@ from yardchalk.core.checks import (
     ghosts,
     left_behind,
     lost_highlights,
+    lost_shadows,
     missing_part,
     off_white,
     pinholes,
     ragged_edge,
     stray_piece,
+    too_alike,
     weak_outline,
 )
-from yardchalk.core.checks.finding import Checked, Finding, Verdict, verdict_of
+from yardchalk.core.checks.finding import Allowed, Checked, Finding, Scope, Verdict, verdict_of, worst_first
 
 REGISTRY: dict[str, Callable[[Checked], list[Finding]]] = {
     "off-white": off_white.check,
     "lost-highlights": lost_highlights.check,
+    "lost-shadows": lost_shadows.check,
+    "cast": cast.check,
     "left-behind": left_behind.check,
     "missing-part": missing_part.check,
+    "too-alike": too_alike.check,
     "fine-detail": fine_detail.check,
     "weak-outline": weak_outline.check,
     "stray-piece": stray_piece.check,
@@ -37,13 +46,24 @@ REGISTRY: dict[str, Callable[[Checked], list[Finding]]] = {
     "file": file.check,
 }
 
-_ORDER = {"fix": 0, "look": 1, "note": 2}
+# Of a lot, see `lot`.
+BESIDE_OTHERS = ("soft-picture", "odd-one-out")
 
 
 def run_checks(checked: Checked) -> list[Finding]:
-    """All findings, worst first: by severity, then by how far the figure is over its limit."""
-    found = [finding for check in REGISTRY.values() for finding in check(checked)]
-    return sorted(found, key=lambda f: (_ORDER[f.severity], -f.excess, f.check))
+    """All findings, worst first."""
+    return worst_first([finding for check in REGISTRY.values() for finding in check(checked)])
 
 
-__all__ = ["REGISTRY", "Checked", "Finding", "Verdict", "run_checks", "verdict_of"]
+__all__ = [
+    "BESIDE_OTHERS",
+    "REGISTRY",
+    "Allowed",
+    "Checked",
+    "Finding",
+    "Scope",
+    "Verdict",
+    "run_checks",
+    "verdict_of",
+    "worst_first",
+]

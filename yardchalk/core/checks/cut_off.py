@@ -33,6 +33,7 @@ def check(c: Checked) -> list[Finding]:
                 limit=0,
                 unit="px",
                 stage="frame",
+                tool="crop",
             )
         )
     return found

@@ -7,12 +7,13 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.regions import Pieces, pieces_of
 from yardchalk.core.settings import ListingSpec
+from yardchalk.core.stages.clear.advice import Overlap
 from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
 from yardchalk.core.stages.edge.stretches import Stretch
@@ -22,11 +23,39 @@ Severity = Literal["fix", "look", "note"]
 Verdict = Literal["ready", "look", "fix"]
 
 
+Tool = Literal[
+    "white-point",
+    "scope",
+    "black-point",
+    "neutral",
+    "rub",
+    "outline",
+    "box",
+    "brush",
+    "smooth",
+    "feather",
+    "levels",
+    "fringe",
+    "crop",
+    "none",
+]
+Scope = Literal["photo", "lot", "spec"]
+
+
 class Place(BaseModel):
     """Where: x, y, width, height in px of the original and, if it is on it, of the result."""
 
     original: tuple[int, int, int, int]
     result: tuple[int, int, int, int] | None = None
+    outline: list[list[tuple[int, int]]] | None = Field(None, description="Of the place itself: lines of x, y in px of the original.")
+
+
+class Allowed(BaseModel):
+    """That a person let a finding pass."""
+
+    id: int
+    scope: Scope = Field(description="For this photo, for the like in its lot, or wherever this listing spec is in force.")
+    reason: str
 
 
 class Finding(BaseModel):
@@ -40,16 +69,30 @@ class Finding(BaseModel):
     limit: float
     unit: str
     stage: str
+    tool: Tool = Field("none", description="What mends it, in that stage.")
+    below: bool = Field(False, description="Whether the figure is too small rather than too large.")
+    allowed: Allowed | None = None
 
     @property
     def excess(self) -> float:
+        """How far the figure is off its limit: 1 is at the limit."""
+        if self.below:
+            return self.limit / self.figure if self.figure > 0 else self.limit
         return self.figure / self.limit if self.limit > 0 else self.figure
 
 
 def verdict_of(findings: list[Finding]) -> Verdict:
-    """Fix if anything is to be fixed, look if anything is to be looked at, else ready."""
-    kinds = {finding.severity for finding in findings}
+    """Fix if anything is to be fixed, look if anything is to be looked at, else ready; what was allowed does not count."""
+    kinds = {finding.severity for finding in findings if finding.allowed is None}
     return "fix" if "fix" in kinds else "look" if "look" in kinds else "ready"
+
+
+SEVERITIES = {"fix": 0, "look": 1, "note": 2}
+
+
+def worst_first(findings: list[Finding]) -> list[Finding]:
+    """By severity, then by how far the figure is off its limit; what was allowed last."""
+    return sorted(findings, key=lambda f: (f.allowed is not None, SEVERITIES[f.severity], -f.excess, f.check))
 
 
 @dataclass(frozen=True)
@@ -65,7 +108,9 @@ class Checked:
     shadow : float32, shape of the result; opacity of a kept or drawn shadow.
     stretches : of the outline, with figures.
     placing : how the photo lies on the result.
-    lost : bool, shape of the result: product pixels that reached full level in some channel by our doing.
+    burnt, drowned : uint8, shape of the result: how many channels of a product pixel our doing brought to full level, and to 0.
+    colours : how far the colours of product and backdrop are the same.
+    cast : of what should be neutral after balancing, ΔE00; None where nothing says.
     result : uint8 or uint16, shape (h, w, 3): colour, decoded again from the written file.
     data : the written file.
     result_facts : its facts.
@@ -81,7 +126,10 @@ class Checked:
     shadow: Float
     stretches: list[Stretch]
     placing: Placing
-    lost: Mask
+    burnt: NDArray[np.uint8]
+    drowned: NDArray[np.uint8]
+    colours: Overlap
+    cast: float | None
     result: NDArray[Any]
     data: bytes
     result_facts: PhotoFacts
@@ -110,6 +158,18 @@ class Checked:
         to_result = np.array([[step, 0, self.placing.left + (step - 1) / 2], [0, step, self.placing.top + (step - 1) / 2]])
         way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         return cv2.warpAffine(self.alpha, to_result, (w, h), flags=way)
+
+    def piece_on_analysis(self, pieces: Pieces, label: int, step: int = 1) -> Place:
+        """A piece of a mask of the analysis picture (or of every so many px of it), as a place with its outline."""
+        x, y, w, h = (step * value for value in pieces.rect(label))
+        scale = step / self.analysis_scale
+        return self.place_from_analysis(x, y, w, h).model_copy(update={"outline": outline_of(pieces, label, scale)})
+
+    def piece_on_result(self, pieces: Pieces, label: int) -> Place:
+        """A piece of a mask of the result, as a place with its outline."""
+        p = self.placing
+        outline = outline_of(pieces, label, 1 / p.scale, p.left, p.top)
+        return self.place_from_result(*pieces.rect(label)).model_copy(update={"outline": outline})
 
     def place_from_analysis(self, x: int, y: int, w: int, h: int) -> Place:
         """A box of the analysis picture, as a place."""
@@ -155,3 +215,23 @@ def by_size(pieces: Pieces, counted: Mask | None = None) -> list[int]:
     """Labels of the pieces with the most pixels, or counted pixels, first; none without any."""
     counts = pieces.area if counted is None else np.bincount(pieces.labels[counted], minlength=pieces.area.size)
     return [int(i) for i in np.argsort(-counts, kind="stable") if counts[i] > 0 and i]
+
+
+def larger_than(pieces: Pieces, least: float, listed: int) -> list[int]:
+    """Labels of the pieces of more than `least` px, the largest first, so many at most."""
+    return [i for i in by_size(pieces)[:listed] if pieces.area[i] > least]
+
+
+_LINES, _FINE = 6, 0.75  # lines of an outline at most; px of the mask that they may be off
+
+
+def outline_of(pieces: Pieces, label: int, scale: float = 1.0, left: float = 0, top: float = 0) -> list[list[tuple[int, int]]]:
+    """The outline of a piece: lines of px of the original, its longest ones. px of the mask are moved by -left, -top and scaled."""
+    rows, columns = pieces.box(label, margin=1)
+    # A px farther out than the middle of its outermost pixels: the place lies within its outline.
+    mask = cv2.dilate((pieces.labels[rows, columns] == label).view(np.uint8), np.ones((3, 3), np.uint8))
+    lines, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE, offset=(columns.start, rows.start))
+    lines = sorted(lines, key=len, reverse=True)[:_LINES]
+    shift = np.array([left, top])
+    drawn = ((cv2.approxPolyDP(line, _FINE, True)[:, 0] + 0.5 - shift) * scale for line in lines)
+    return [[(round(float(x)), round(float(y))) for x, y in line] for line in drawn]

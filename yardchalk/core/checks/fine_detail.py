@@ -35,5 +35,6 @@ def check(c: Checked) -> list[Finding]:
             limit=limit,
             unit="% of product",
             stage="edge",
+            tool="brush",
         )
     ]

@@ -29,4 +29,6 @@ def check(c: Checked) -> list[Finding]:
 
 
 def _finding(message: str, figure: float, limit: float, unit: str) -> Finding:
-    return Finding(check="framing", severity="fix", message=message, figure=round(figure, 2), limit=limit, unit=unit, stage="place")
+    return Finding(
+        check="framing", severity="fix", message=message, figure=round(figure, 2), limit=limit, unit=unit, stage="place", tool="crop"
+    )

@@ -37,4 +37,5 @@ def _finding(c: Checked, message: str, box: tuple[int, int, int, int], figure: f
         limit=limit,
         unit="ΔE00",
         stage="edge",
+        tool="fringe",
     )

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 
@@ -28,14 +28,14 @@ def check(c: Checked) -> list[Finding]:
             check="ghosts",
             severity="look",
             message=f"A faint ghost is left apart from the product: {int(pieces.area[i]):,} px",
-            place=c.place_from_result(*pieces.rect(i)),
+            place=c.piece_on_result(pieces, i),
             figure=int(pieces.area[i]),
             limit=limit,
             unit="px",
-            stage="edge",
+            stage="clear",
+            tool="rub",
         )
-        for i in by_size(pieces)[:_LISTED]
-        if pieces.area[i] > limit
+        for i in larger_than(pieces, limit, _LISTED)
     ]
 
 

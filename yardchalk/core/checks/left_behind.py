@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 
@@ -29,20 +29,19 @@ def check(c: Checked) -> list[Finding]:
     whole = alike.size
     pieces = islands(alike)
     found = []
-    for i in by_size(pieces)[:_LISTED]:
+    for i in larger_than(pieces, limit / 100 * whole, _LISTED):
         share = 100 * int(pieces.area[i]) / whole
-        if share <= limit:
-            break
         found.append(
             Finding(
                 check="left-behind",
                 severity="look",
                 message=f"Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop",
-                place=c.place_from_analysis(*pieces.rect(i)),
+                place=c.piece_on_analysis(pieces, i),
                 figure=round(share, 3),
                 limit=limit,
                 unit="% of photo",
                 stage="clear",
+                tool="rub",
             )
         )
     return found

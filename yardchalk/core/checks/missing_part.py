@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 
@@ -21,10 +21,8 @@ def check(c: Checked) -> list[Finding]:
     pieces = islands(odd)
     limit = c.spec.limits.missing_part
     found = []
-    for i in by_size(pieces)[:_LISTED]:
+    for i in larger_than(pieces, limit / 100 * odd.size, _LISTED):
         share = 100 * int(pieces.area[i]) / odd.size
-        if share <= limit:
-            break
         box = pieces.box(i)
         other = bool(c.clearing.surroundings[box][pieces.labels[box] == i].mean() > 0.5)
         what = "Another surface in the frame was cleared away" if other else "A part with its own colour was cleared away"
@@ -33,11 +31,12 @@ def check(c: Checked) -> list[Finding]:
                 check="missing-part",
                 severity="look",
                 message=f"{what}: {share:.2f} % of the photo",
-                place=c.place_from_analysis(*pieces.rect(i)),
+                place=c.piece_on_analysis(pieces, i),
                 figure=round(share, 3),
                 limit=limit,
                 unit="% of photo",
                 stage="clear",
+                tool="outline",
             )
         )
     if not c.clearing.product.any():
@@ -53,6 +52,7 @@ def check(c: Checked) -> list[Finding]:
                 limit=limit,
                 unit="% of photo",
                 stage="clear",
+                tool="box",
             ),
         )
     return found

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
 from yardchalk.core.colour import Coded, Float, Mask, darkest, top
 from yardchalk.core.compiled import compiled
 
@@ -59,7 +59,7 @@ def check(c: Checked) -> list[Finding]:
             )
         off &= ~moved
     pieces = islands(off)
-    for i in by_size(pieces)[:_LISTED]:
+    for i in larger_than(pieces, 0, _LISTED):
         box, area = pieces.box(i), int(pieces.area[i])
         least = int(low[box][pieces.labels[box] == i].min()) // step
         findings.append(
@@ -67,11 +67,12 @@ def check(c: Checked) -> list[Finding]:
                 check="off-white",
                 severity="fix",
                 message=f"Backdrop is not white: {area:,} px, darkest {least}",
-                place=c.place_from_result(*pieces.rect(i)),
+                place=c.piece_on_result(pieces, i),
                 figure=area,
                 limit=0,
                 unit="px",
                 stage="clear",
+                tool="rub",
             )
         )
     return findings

@@ -38,11 +38,12 @@ def check(c: Checked) -> list[Finding]:
                 check="pinholes",
                 severity="look",
                 message=f"The product is thin in one place: {int(pieces.area[i]):,} px, down to {100 * least:.0f} %",
-                place=c.place_from_result(x, y, width, height),
+                place=c.piece_on_result(pieces, i),
                 figure=int(pieces.area[i]),
                 limit=limit,
                 unit="px",
-                stage="edge",
+                stage="clear",
+                tool="outline",
             )
         )
     return found

@@ -1,10 +1,11 @@
 """Edges that are cut too sharp, smeared too soft, or rough."""
 
-from yardchalk.core.checks.finding import Checked, Finding
+from yardchalk.core.checks.finding import Checked, Finding, Tool
 from yardchalk.core.stages.edge.stretches import Stretch
 
 # px of the analysis picture, whatever size the photo has.
 _SHARP, _SOFT, _ROUGH = 0.5, 6.0, 1.2
+_TOOLS: dict[str, Tool] = {"rough": "smooth", "cut too sharp": "feather", "too soft": "levels"}
 _FINE = 0.3  # share of a stretch that is thin detail: there, no outline is smooth
 
 
@@ -27,6 +28,7 @@ def check(c: Checked) -> list[Finding]:
             limit=limit,
             unit="% of outline",
             stage="edge",
+            tool=_TOOLS[fault(worst, c.analysis_scale) or "rough"],
         )
     ]
 

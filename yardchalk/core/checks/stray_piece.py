@@ -25,10 +25,11 @@ def check(c: Checked) -> list[Finding]:
             check="stray-piece",
             severity="look",
             message=f"{count} kept apart from the product, the largest {round(area / c.analysis_scale**2):,} px",
-            place=c.place_from_analysis(*pieces.rect(strays[0])),
+            place=c.piece_on_analysis(pieces, strays[0]),
             figure=round(100 * area / whole, 3),
             limit=limit,
             unit="% of product",
             stage="clear",
+            tool="rub",
         )
     ]

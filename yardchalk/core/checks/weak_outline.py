@@ -42,6 +42,7 @@ def check(c: Checked) -> list[Finding]:
                 limit=limit,
                 unit="% of side",
                 stage="clear",
+                tool="outline",
             )
         )
     return found or _faint(c, longest)
@@ -75,5 +76,6 @@ def _faint(c: Checked, longest: int) -> list[Finding]:
             limit=limit,
             unit="% of side",
             stage="clear",
+            tool="outline",
         )
     ]

@@ -20,6 +20,8 @@ _LUMINANCE = _TO_XYZ[1]
 COOLEST, WARMEST = 25000.0, 1800.0  # kelvin, of the light
 _CLIPPED = 0.02  # share of a sample
 _UNEVEN = 6.0  # ΔE00
+_LAMPS = (2500.0, 12000.0)  # kelvin: from a dim bulb to open shade
+_OFF_LINE = 15.0  # of tint: fluorescent tubes
 
 
 @dataclass(frozen=True)
@@ -95,6 +97,14 @@ def cast_of(light: tuple[float, float, float], gains: Gains = Gains()) -> float:
     lab = to_lab(np.round(encode(lit)[None] * 65535).astype(np.uint16))
     grey = lab * np.array([1, 0, 0], np.float32)
     return float(delta_e(lab, grey)[0])
+
+
+def lit_by_a_lamp(light: tuple[float, float, float]) -> bool:
+    """Whether a grey thing could look like that (linear R, G, B) by the light alone: daylight and lamps lie near the line of
+    glowing bodies. A stronger colour is the thing's own.
+    """
+    temperature, tint = to_temperature(*gains_for(light))
+    return _LAMPS[0] <= temperature <= _LAMPS[1] and abs(tint) <= _OFF_LINE
 
 
 def gains_for(light: tuple[float, float, float]) -> tuple[float, float]:

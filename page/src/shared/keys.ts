@@ -20,6 +20,10 @@ export function steppedBy(
   return to === undefined ? null : Math.min(most, Math.max(least, to));
 }
 
+/** What Enter and Space press by themselves. */
+const pressed = (target: EventTarget | null) =>
+  target instanceof HTMLElement && target.closest('button, a, summary, [role=button]') !== null;
+
 const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
 
@@ -29,7 +33,8 @@ export function useKeys(down: Record<string, () => void>, up: Record<string, () 
     const named = (event: KeyboardEvent) =>
       (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey ? 'shift+' : '') + event.key.toLowerCase();
     const onDown = (event: KeyboardEvent) => {
-      if (typing(event.target) || event.altKey) return;
+      if (typing(event.target) || event.altKey || event.defaultPrevented) return;
+      if ((event.key === 'Enter' || event.key === ' ') && pressed(event.target)) return;
       const act = down[named(event)] ?? (event.ctrlKey || event.metaKey ? undefined : down[event.key]);
       if (!act) return;
       event.preventDefault();

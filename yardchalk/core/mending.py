@@ -1,0 +1,199 @@
+"""Mends: for a finding, the change of the photo's marks that most likely puts it right. What it comes to, the next run shows."""
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel
+from shapely import MultiPolygon, Polygon
+
+from yardchalk.core.checks import Finding
+from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ClearMarks, Knot, OutlineRegion
+from yardchalk.core.settings import BalanceMarks, FrameMarks, Marks, RunSheet
+from yardchalk.core.settings_base import Length, Stroke
+from yardchalk.core.stages.balance import gains_for
+from yardchalk.core.stages.frame import Framing
+from yardchalk.core.stages.plot import Plot
+
+_MARGIN = 2 / 1600  # of the longer side: how much farther than what was found a place is painted
+_WIDER = 4 / 1600  # of the longer side, by which colour is taken from deeper in
+_KNOTS = 300
+_MOST = 39  # regions that a photo may have, less one
+
+
+class Mend(BaseModel):
+    """What to do, in words, and the marks that do it."""
+
+    words: str
+    marks: Marks
+
+
+class Bench:
+    """What a mend hangs on: the photo's marks and run sheet, its framing, and the figures of its last run."""
+
+    def __init__(self, marks: Marks, sheet: RunSheet, framing: Framing, figures: Mapping[str, Any]) -> None:
+        self.marks, self.sheet, self.framing, self.figures = marks, sheet, framing, figures
+        self.plot = Plot.of(framing, framing.width, framing.height)
+
+    def but(self, words: str, **changes: Any) -> Mend:
+        return Mend(words=words, marks=self.marks.model_copy(update=changes))
+
+    def with_lift(self, words: str, **changes: Any) -> Mend:
+        return self.but(words, lift=self.marks.lift.model_copy(update=changes))
+
+    def with_edge(self, words: str, **changes: Any) -> Mend:
+        return self.but(words, edge=self.marks.edge.model_copy(update=changes))
+
+    def painted(self, words: str, lines: list[list[tuple[int, int]]], *, keep: bool, found: bool) -> Mend | None:
+        """A region over places outlined in px of the framed original: kept as product, or backdrop; cut as drawn, or at the
+        picture's own edges nearby. None if nothing of it can be drawn.
+        """
+        grown = [Polygon(line).buffer(_MARGIN * self.framing.longest) for line in lines if len(line) >= 3]
+        paths = [path for shape in grown if (path := self._path(shape)) is not None]
+        regions = (AutomaticRegion(kind="automatic", on=self.sheet.clear.on),) if self.marks.clear is None else self.marks.clear.regions
+        if not paths or len(regions) > _MOST:
+            return None
+        drawn = OutlineRegion(
+            kind="outline",
+            name=words[:60],
+            how="take" if keep else "add",
+            backdrop="inside",
+            edge="found" if found else "drawn",
+            paths=tuple(paths),
+        )
+        made: tuple[AnyRegion, ...] = (*regions, drawn)
+        return self.but(words, clear=ClearMarks(regions=made))
+
+    def _path(self, shape: Polygon | MultiPolygon) -> tuple[Knot, ...] | None:
+        if isinstance(shape, MultiPolygon):
+            shape = max(shape.geoms, key=lambda part: part.area)
+        if shape.is_empty:
+            return None
+        tolerance = 0.5
+        while len(line := shape.simplify(tolerance).exterior.coords[:-1]) > _KNOTS:
+            tolerance *= 2
+        shares = self.plot.shares(np.array(line))
+        return tuple(Knot(at=at) for at in shares) if Polygon(shares).is_valid and Polygon(shares).area > 0 else None
+
+
+def offer_mend(finding: Finding, bench: Bench) -> Mend | None:
+    """The mend for a finding; None where only a person can say what is meant, or all there is has been done."""
+    make = _MENDS.get(finding.check)
+    mend = make(finding, bench) if make else None
+    return None if mend is None or mend.marks == bench.marks else mend
+
+
+def _outline(f: Finding) -> list[list[tuple[int, int]]]:
+    return f.place.outline or [] if f.place else []
+
+
+def _to_backdrop(f: Finding, bench: Bench) -> Mend | None:
+    return bench.painted("Paint to backdrop", _outline(f), keep=False, found=False)
+
+
+def _clear_gap(f: Finding, bench: Bench) -> Mend | None:
+    return bench.painted("Clear this place", _outline(f), keep=False, found=True)
+
+
+def _keep_part(f: Finding, bench: Bench) -> Mend | None:
+    return bench.painted("Keep this part", _outline(f), keep=True, found=True)
+
+
+def _fill(f: Finding, bench: Bench) -> Mend | None:
+    return bench.painted("Keep as product", _outline(f), keep=True, found=False)
+
+
+def _drop_specks(f: Finding, bench: Bench) -> Mend | None:
+    area = sum(Polygon(line).area for line in _outline(f) if len(line) >= 3)
+    side = int(np.ceil(1.1 * np.sqrt(area)))
+    if not 0 < side <= 200:
+        return _to_backdrop(f, bench)
+    return bench.with_edge(f"Drop pieces under {side} x {side} px", specks=Length(value=side))
+
+
+def _unburn(f: Finding, bench: Bench) -> Mend | None:
+    if bench.marks.lift.white_point is not None:
+        return bench.with_lift("White point back to the offered one", white_point=None)
+    return bench.with_lift("Lift the backdrop only", scope="backdrop")
+
+
+def _undrown(f: Finding, bench: Bench) -> Mend | None:
+    own, sheet = bench.marks.lift, bench.sheet.lift
+    if (sheet.black_point if own.black_point is None else own.black_point) > 0:
+        return bench.with_lift("Black point to 0", black_point=0)
+    return bench.with_lift("Mid-tone and curve back to straight", mid=1.0, curve=())
+
+
+def _neutral(f: Finding, bench: Bench) -> Mend | None:
+    light = [bench.figures.get(f"backdrop {name} (linear)") for name in ("red", "green", "blue")]
+    if None in light:
+        return None
+    red, blue = gains_for((float(light[0] or 0), float(light[1] or 0), float(light[2] or 0)))
+    if not (0.1 <= red <= 10 and 0.1 <= blue <= 10):
+        return None
+    return bench.but("Make the backdrop neutral", balance=BalanceMarks(red=round(red, 4), blue=round(blue, 4)))
+
+
+def _free_more(f: Finding, bench: Bench) -> Mend | None:
+    edge = bench.marks.edge.over(bench.sheet.edge)
+    if edge.fringe < 1:
+        return bench.with_edge("Free the edge wholly", fringe=1.0)
+    deeper = max(1, round(_WIDER * bench.framing.longest))
+    already = edge.fringe_width.value if edge.fringe_width.unit == "px" else 0
+    if already >= 3 * deeper:
+        return None
+    return bench.with_edge(f"Take colour from {deeper} px deeper in", fringe_width=Length(value=already + deeper))
+
+
+def _even_out(f: Finding, bench: Bench) -> Mend | None:
+    px = max(1, round(1.5 * bench.framing.longest / 1600))
+    if f.tool == "feather":
+        return bench.with_edge(f"Feather by {px} px", feather=Length(value=px))
+    if f.tool == "levels":
+        return bench.with_edge("Take half the softness out", black=15.0, white=85.0)
+    return bench.with_edge(f"Smooth over {px} px", smooth=Length(value=px))
+
+
+def _widen(f: Finding, bench: Bench) -> Mend | None:
+    """The band as wide as the place: one stroke along its longer side."""
+    if f.place is None:
+        return None
+    x, y, w, h = f.place.original
+    brush = min(w, h)
+    ends = (
+        [(x + w / 2, y + brush / 2), (x + w / 2, y + h - brush / 2)]
+        if h > w
+        else [(x + brush / 2, y + h / 2), (x + w - brush / 2, y + h / 2)]
+    )
+    size = min(max(brush / bench.framing.longest, 0.0002), 0.5)
+    stroke = Stroke(size=round(size, 5), points=tuple(bench.plot.shares(np.array(ends))))
+    if stroke in bench.marks.edge.wider or len(bench.marks.edge.wider) >= 60:
+        return None
+    return bench.with_edge("Widen the band over it", wider=(*bench.marks.edge.wider, stroke))
+
+
+def _whole_photo(f: Finding, bench: Bench) -> Mend | None:
+    frame = bench.marks.frame
+    if frame is not None and frame.crop is not None:
+        return bench.but("Take the crop off", frame=frame.model_copy(update={"crop": None}))
+    if frame is None and bench.sheet.frame.crop == "set":
+        return bench.but("Take the crop off", frame=FrameMarks())
+    return None
+
+
+_MENDS: dict[str, Callable[[Finding, Bench], Mend | None]] = {
+    "off-white": _to_backdrop,
+    "ghosts": _to_backdrop,
+    "stray-piece": _drop_specks,
+    "left-behind": _clear_gap,
+    "missing-part": _keep_part,
+    "pinholes": _fill,
+    "lost-highlights": _unburn,
+    "lost-shadows": _undrown,
+    "cast": _neutral,
+    "fringe": _free_more,
+    "ragged-edge": _even_out,
+    "fine-detail": _widen,
+    "cut-off": _whole_photo,
+    "framing": _whole_photo,
+}
