@@ -1,11 +1,19 @@
-"""`./yard bench [--keep] [PART...]`: parts are quality, edge, clear, tones, speed, screens. `--keep` makes the figures the new baseline."""
+"""`./yard bench [--keep] [PART...]`: parts are quality, faults, edge, clear, tones, speed, screens. `--keep` makes the figures the new baseline."""
 
 import sys
 
-from bench import clear, edge, quality, screens, speed, tones
+from bench import clear, edge, faults, quality, screens, speed, tones
 from bench.table import against_baseline, write_quality
 
-PARTS = {"quality": quality.run, "edge": edge.run, "clear": clear.run, "tones": tones.run, "speed": speed.run, "screens": screens.run}
+PARTS = {
+    "quality": quality.run,
+    "faults": faults.run,
+    "edge": edge.run,
+    "clear": clear.run,
+    "tones": tones.run,
+    "speed": speed.run,
+    "screens": screens.run,
+}
 
 
 def main(arguments: list[str]) -> int:
@@ -19,7 +27,7 @@ def main(arguments: list[str]) -> int:
     chosen = names or list(PARTS)
     for name in chosen:
         figures |= PARTS[name]()
-    about_quality = {"quality", "edge"} & set(chosen)
+    about_quality = {"quality", "edge", "faults"} & set(chosen)
     if keep and about_quality:
         # Before the baseline's own table is shown.
         write_quality(about_quality, quality.worst_places() if "quality" in chosen else [])

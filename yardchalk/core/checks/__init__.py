@@ -24,7 +24,7 @@ from yardchalk.core.checks import (
     too_alike,
     weak_outline,
 )
-from yardchalk.core.checks.finding import Allowed, Checked, Finding, Scope, Verdict, verdict_of, worst_first
+from yardchalk.core.checks.finding import Allowed, Checked, Finding, Scope, Verdict, gathered, verdict_of, worst_first
 
 REGISTRY: dict[str, Callable[[Checked], list[Finding]]] = {
     "off-white": off_white.check,
@@ -52,7 +52,7 @@ BESIDE_OTHERS = ("soft-picture", "odd-one-out")
 
 def run_checks(checked: Checked) -> list[Finding]:
     """All findings, worst first."""
-    return worst_first([finding for check in REGISTRY.values() for finding in check(checked)])
+    return worst_first([finding for check in REGISTRY.values() for finding in gathered(check(checked))])
 
 
 __all__ = [

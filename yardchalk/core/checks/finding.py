@@ -87,6 +87,39 @@ def verdict_of(findings: list[Finding]) -> Verdict:
     return "fix" if "fix" in kinds else "look" if "look" in kinds else "ready"
 
 
+_FEW = 3  # findings of a kind; more are one with many places, to be mended or let pass at once
+
+
+def gathered(findings: list[Finding]) -> list[Finding]:
+    """Findings of one check: where there are many alike, as one, with all their places."""
+    out: list[Finding] = []
+    for severity in ("fix", "look", "note"):
+        alike = [finding for finding in findings if finding.severity == severity]
+        places = [finding.place for finding in alike if finding.place is not None]
+        if len(alike) <= _FEW or len(places) < len(alike):
+            out += alike
+            continue
+        worst = max(alike, key=lambda finding: finding.excess)
+        message = f"{len(alike)} places, the worst: {worst.message[0].lower()}{worst.message[1:]}"
+        out.append(worst.model_copy(update={"message": message, "place": _all_of(places)}))
+    return out
+
+
+def _all_of(places: list[Place]) -> Place:
+    on_result = [place.result for place in places if place.result is not None]
+    return Place(
+        original=_round_all([place.original for place in places]),
+        result=_round_all(on_result) if on_result else None,
+        outline=[line for place in places for line in place.outline or []] or None,
+    )
+
+
+def _round_all(boxes: list[tuple[int, int, int, int]]) -> tuple[int, int, int, int]:
+    left, top = min(box[0] for box in boxes), min(box[1] for box in boxes)
+    right, bottom = max(box[0] + box[2] for box in boxes), max(box[1] + box[3] for box in boxes)
+    return left, top, right - left, bottom - top
+
+
 SEVERITIES = {"fix": 0, "look": 1, "note": 2}
 
 

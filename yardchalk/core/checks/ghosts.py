@@ -9,7 +9,7 @@ from yardchalk.core.compiled import compiled
 
 _FAINT = 0.1
 _EDGE = 3  # px; an edge may reach this far
-_LISTED = 8
+_LISTED = 40
 
 
 def check(c: Checked) -> list[Finding]:

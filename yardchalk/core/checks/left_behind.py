@@ -7,7 +7,7 @@ from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 
-_LISTED = 12
+_LISTED = 40
 _AROUND = 121  # px of the analysis picture
 _EVEN = 16.0  # steepness, in units of the backdrop's noise
 

@@ -11,7 +11,7 @@ from yardchalk.core.compiled import compiled
 _BLOCKS = 16
 MOVED_FLOOR = 250
 TOUCHING = 3  # px; nearer than this a block cannot hold edge and white both
-_LISTED = 20
+_LISTED = 40
 
 
 def within(alpha: Float, distance: int) -> Mask:

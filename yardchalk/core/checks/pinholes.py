@@ -6,11 +6,13 @@ import numpy as np
 from yardchalk.core.checks.finding import Checked, Finding, by_size
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
-from yardchalk.core.regions import pieces_of
+from yardchalk.core.regions import Pieces, pieces_of
 
 _SOLID = 0.9
 _THROUGH = 0.05  # where coverage is less, it is a gap, and the backdrop is seen
-_LISTED = 8
+_LISTED = 40
+_ROUND = (3, 11)  # px; what lies between these widths round a hole must be solid
+_FIRM = 0.97  # share of it
 
 
 def check(c: Checked) -> list[Finding]:
@@ -31,6 +33,8 @@ def check(c: Checked) -> list[Finding]:
         x, y, width, height = pieces.rect(i)
         if edges[i] or x == 0 or y == 0 or x + width == w or y + height == h:
             continue
+        if not _in_solid(pieces, i, c.alpha):
+            continue  # among bristles or in ink, thin is how the product is
         box = pieces.box(i)
         least = float(c.alpha[box][pieces.labels[box] == i].min())
         found.append(
@@ -47,6 +51,14 @@ def check(c: Checked) -> list[Finding]:
             )
         )
     return found
+
+
+def _in_solid(pieces: Pieces, label: int, alpha: Float) -> bool:
+    """Whether a piece is a hole in something solid."""
+    around = pieces.box(label, margin=_ROUND[1])
+    hole = (pieces.labels[around] == label).view(np.uint8)
+    near, far = (cv2.dilate(hole, np.ones((size, size), np.uint8)) > 0 for size in _ROUND)
+    return float((alpha[around][far & ~near] >= 0.97).mean()) >= _FIRM
 
 
 @compiled

@@ -6,22 +6,27 @@ from yardchalk.core.stages.edge.stretches import Stretch
 # px of the analysis picture, whatever size the photo has.
 _SHARP, _SOFT, _ROUGH = 0.5, 6.0, 1.2
 _TOOLS: dict[str, Tool] = {"rough": "smooth", "cut too sharp": "feather", "too soft": "levels"}
+_MUCH = 0.15  # share of the outline
 _FINE = 0.3  # share of a stretch that is thin detail: there, no outline is smooth
 
 
 def check(c: Checked) -> list[Finding]:
-    """One finding if more of the outline than the limit is ragged; its place is the longest such stretch."""
+    """One finding if more of the outline than the limit is ragged; its place is the longest such stretch.
+
+    A note where much of the outline is thin detail: of bristles and ink, the rest is no smooth line either.
+    """
     length = sum(stretch.length for stretch in c.stretches)
     ragged = [stretch for stretch in c.stretches if fault(stretch, c.analysis_scale)]
     limit = c.spec.limits.ragged_edge
     share = 100 * sum(stretch.length for stretch in ragged) / max(length, 1)
     if share <= limit:
         return []
+    fine = sum(stretch.length * stretch.fine for stretch in c.stretches)
     worst = max(ragged, key=lambda stretch: stretch.length)
     return [
         Finding(
             check="ragged-edge",
-            severity="look",
+            severity="note" if fine > _MUCH * length else "look",
             message=f"{share:.0f} % of the outline is {fault(worst, c.analysis_scale)}",
             place=c.place_from_original(*worst.box),
             figure=round(share, 1),

@@ -7,12 +7,14 @@ from pydantic import BaseModel
 from skimage.color import deltaE_ciede2000, rgb2lab
 
 from yardchalk.core.colour import Float, encode
-from yardchalk.core.stages.edge.band import Solution, refine
+from yardchalk.core.stages.edge.band import Cutout, Solution, refine
 from yardchalk.core.stages.edge.samples import light_at
 
 _LENGTH = 48  # px of the analysis picture
 _LEAST = 24  # px; a shorter outline is no stretch
 _SMOOTH = 4.0  # px along the outline that roughness is measured against
+_RIM = 2.0  # px
+_STEADY = 0.01  # variance of coverage that is taken to be there; few pixels make no slope
 TOLD = 0.25  # how well the known backdrop must tell to be named as what told
 
 
@@ -24,8 +26,7 @@ class Stretch(BaseModel):
     box : x, y, width, height in px of the original.
     at : its middle, x and y in shares of the frame.
     length : px of the original.
-    fringe_before, fringe : how far the edge's colour leans from the product's towards the backdrop's, mean ΔE00, as shot and
-        freed.
+    fringe_before, fringe : how much of the backdrop's colour the edge has, mean ΔE00, as shot and freed; see `_fringes`.
     width : of the edge from 10 to 90 % coverage, px of the original.
     roughness : root mean square distance from the smoothed outline, px of the original.
     told : share of it, 0..1, in which the known backdrop told product from backdrop; in the rest the colours alone did.
@@ -45,7 +46,9 @@ class Stretch(BaseModel):
     fine: float
 
 
-def outline_stretches(solution: Solution, pixels: NDArray[np.uint8], scale: float, freed: float = 1.0) -> list[Stretch]:
+def outline_stretches(
+    solution: Solution, pixels: NDArray[np.uint8], scale: float, freed: float = 1.0, cut: Cutout | None = None
+) -> list[Stretch]:
     """All stretches, along each piece of the outline in turn, the longest piece first.
 
     Parameters
@@ -55,6 +58,7 @@ def outline_stretches(solution: Solution, pixels: NDArray[np.uint8], scale: floa
         That, coded.
     scale : its px for one px of the original.
     freed : how far edges are freed of the backdrop's colour, 0..1.
+    cut : the analysis picture, cut out; by default as the solution has it.
     """
     h, w = solution.alpha.shape
     rows, columns = solution.band
@@ -79,7 +83,7 @@ def outline_stretches(solution: Solution, pixels: NDArray[np.uint8], scale: floa
     of_label = np.zeros(int(labels.max()) + 1, np.int32)
     of_label[labels[seeds]] = piece_of[seeds]
     mine = of_label[labels[rows, columns]]
-    cut = refine(solution, pixels, (w, h), 0, 0)
+    cut = refine(solution, pixels, (w, h), 0, 0) if cut is None else cut
     place = np.full((h, w), -1, np.int32)
     place[cut.rows, cut.columns] = np.arange(cut.rows.size)
     own = cut.colour[place[rows, columns]]
@@ -90,15 +94,16 @@ def outline_stretches(solution: Solution, pixels: NDArray[np.uint8], scale: floa
     lab_front, lab_behind, lab_seen, lab_own = (_lab(light) for light in (front, behind, seen, freed * own + (1 - freed) * seen))
     contrast = deltaE_ciede2000(lab_front, lab_behind)
     alpha = solution.alpha[rows, columns]
-    edge = (alpha > 0.1) & (alpha < 0.98)
-    before, after = (_lean(lab, lab_front, lab_behind) * contrast for lab in (lab_seen, lab_own))
+    depth = solution.distance[rows, columns]
     n = len(pieces)
+    leans = [_lean(lab, lab_front, lab_behind) * contrast for lab in (lab_seen, lab_own)]
+    before, after = (_fringes(lean, alpha, depth, mine, n) for lean in leans)
 
     def mean(values: NDArray[np.floating], where: NDArray[np.bool_]) -> NDArray[np.float64]:
         return np.bincount(mine[where], values[where].astype(float), n) / np.maximum(np.bincount(mine[where], minlength=n), 1)
 
     everywhere = np.ones(mine.size, bool)
-    figures = [mean(before, edge), mean(after, edge), mean(told, everywhere), mean(contrast, everywhere), mean(fine, everywhere)]
+    figures = [before, after, mean(told, everywhere), mean(contrast, everywhere), mean(fine, everywhere)]
     soft = np.bincount(mine[(alpha > 0.1) & (alpha < 0.9)], minlength=n)
     out = []
     for i, piece in enumerate(pieces):
@@ -134,6 +139,29 @@ def _lab(light: Float) -> NDArray[np.float64]:
     return rgb2lab(encode(light)[None])[0]
 
 
+def _fringes(lean: NDArray[np.float64], alpha: Float, depth: Float, piece: NDArray[np.int32], n: int) -> NDArray[np.float64]:
+    """What of the edge's lean towards the backdrop, ΔE00 by pixel, is the backdrop's doing: mean by piece.
+
+    A product's own colour changes towards its rim as well, as glaze does that mirrors the set. But what is left of the backdrop
+    grows as coverage falls, from none at full coverage to all of it at none: the slope, at half coverage. And where coverage is
+    full but the border is wrapped in backdrop, the outermost 2 px lean more than those deeper in.
+    """
+
+    def total(values: NDArray[np.floating], where: NDArray[np.bool_]) -> NDArray[np.float64]:
+        return np.bincount(piece[where], values[where].astype(float), n)
+
+    ones, gone = np.ones(lean.size), 1.0 - alpha
+    edge = (alpha > 0.1) & (alpha < 0.98)
+    count = np.maximum(total(ones, edge), 1)
+    x, y = total(gone, edge) / count, total(lean, edge) / count
+    slope = (total(gone * lean, edge) / count - x * y) / np.maximum(total(gone * gone, edge) / count - x * x + _STEADY, _STEADY)
+    solid = alpha >= 0.98
+    rim, deeper = solid & (depth < _RIM), solid & (depth >= _RIM) & (depth < 2 * _RIM)
+    wrapped = [total(lean, where) / np.maximum(total(ones, where), 1) for where in (rim, deeper)]
+    return np.maximum(slope, wrapped[0] - wrapped[1]) / 2
+
+
 def _lean(lab: NDArray[np.float64], front: NDArray[np.float64], behind: NDArray[np.float64]) -> NDArray[np.float64]:
     step = behind - front
-    return np.clip(((lab - front) * step).sum(1) / np.maximum((step**2).sum(1), 1e-6), 0, 1)
+    # Signed: a product's own colours vary to either side, the backdrop's only pull to one.
+    return np.clip(((lab - front) * step).sum(1) / np.maximum((step**2).sum(1), 1e-6), -1, 1)
