@@ -1,4 +1,4 @@
-"""`./yard bench [--keep] [PART...]`: parts are quality, faults, edge, clear, tones, speed, screens. `--keep` makes the figures the new baseline."""
+"""`./yard bench [--keep] [PART...]`, with the parts below. `--keep` makes the figures the new baseline."""
 
 import sys
 

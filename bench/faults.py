@@ -23,7 +23,7 @@ from yardchalk.core.codecs import encode_picture, inspect_photo
 from yardchalk.core.colour import Float, decode, newly_clipped, to_coded
 from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import ListingSpec, Marks, load_sheet
-from yardchalk.core.sharpness import sharpness
+from yardchalk.core.softness import softness
 from yardchalk.core.stages.edge.band import Cutout, Matte, describe_band
 from yardchalk.core.stages.edge.stretches import outline_stretches
 from yardchalk.core.stages.place import Placing, place, product_box
@@ -320,7 +320,7 @@ def cut_off(case: Case, rng: np.random.Generator, t: float) -> Seeded | None:
     h, w = case.alpha.shape
     x0, y0, x1, y1 = round(crop[0] * w), round(crop[1] * h), round(crop[2] * w), round(crop[3] * h)
     part = np.s_[y0:y1, x0:x1]
-    shot = encode_picture(cv2.imdecode(np.frombuffer(case.render.data, np.uint8), cv2.IMREAD_COLOR)[part][..., ::-1].copy(), "png")
+    shot = encode_picture(np.ascontiguousarray(case.render.photo(1.0).pixels[part]), "png")
     made = Case(case.stem, case.alpha[part].copy(), case.colour[part].copy(), photo=shot)
     if made.alpha.shape[0] < 200 or made.alpha.shape[1] < 200:
         return None
@@ -378,7 +378,10 @@ def cast(case: Case, rng: np.random.Generator, t: float) -> Seeded | None:
     warm = rng.random() < 0.5
     lamp = (1 + strength, 1.0, 1 - strength) if warm else (1 - strength, 1.0, 1.0 + strength * 0.6)
     made = replace(
-        case, light=tuple(v / max(lamp) for v in lamp), photo=None, colour=(case.colour * np.array(lamp, np.float32) / max(lamp))
+        case,
+        light=(lamp[0] / max(lamp), lamp[1] / max(lamp), lamp[2] / max(lamp)),
+        photo=None,
+        colour=(case.colour * np.array(lamp, np.float32) / max(lamp)),
     )
     return Seeded(run_checks(made.checked()), None)
 
@@ -413,18 +416,18 @@ def _lot() -> list[dict[str, float | None]]:
     out: list[dict[str, float | None]] = []
     for i in range(COUNT):
         c = perfect(i).checked()
-        out.append({m.key: 100.0 for m in MEASURES} | {"sharpness (fine to coarse)": sharpness(c.result, c.alpha, c.placing.scale)})
+        out.append({**dict.fromkeys([m.key for m in MEASURES], 100.0), "softness (px)": softness(c.result, c.alpha, c.placing.scale)})
     return out
 
 
 def soft(case: Case, rng: np.random.Generator, t: float) -> Seeded | None:
     at = next(i for i in range(COUNT) if perfect(i).stem == case.stem)
     c = case.checked()
-    if _lot()[at]["sharpness (fine to coarse)"] is None:
+    if _lot()[at]["softness (px)"] is None:
         return None
-    blurred = cv2.GaussianBlur(c.result, (0, 0), (2 + 3 * t) * max(c.placing.scale, 1))
+    blurred = cv2.GaussianBlur(c.result, (0, 0), (3 + 3 * t) * max(c.placing.scale, 1))
     lot = [dict(figures) for figures in _lot()]
-    lot[at]["sharpness (fine to coarse)"] = sharpness(blurred, c.alpha, c.placing.scale)
+    lot[at]["softness (px)"] = softness(blurred, c.alpha, c.placing.scale)
     return Seeded(check_lot(lot)[at], None)
 
 

@@ -8,11 +8,13 @@ import numpy as np
 
 from tests.pictures import Made, Scene
 from yardchalk.core.checks import REGISTRY, Finding, run_checks
+from yardchalk.core.checks.lot import MEASURES, check_lot
 from yardchalk.core.codecs import decode_photo, encode_picture
-from yardchalk.core.colour import Coded, Mask
+from yardchalk.core.colour import Coded, Mask, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.render import Decisions, Render
-from yardchalk.core.settings import LiftMarks, ListingSpec, Marks, load_sheet, load_spec
+from yardchalk.core.settings import BalanceMarks, LiftMarks, ListingSpec, Marks, load_sheet, load_spec
+from yardchalk.core.softness import softness
 from yardchalk.core.stages.place import full_frame, place
 
 WHITE = load_sheet("white")
@@ -79,6 +81,65 @@ class CheckTest(unittest.TestCase):
         for marks, wanted in ((Marks(lift=LiftMarks(white_point=190)), 1), (Marks(), 0)):
             findings = produce(Render(pale.jpeg, "pale pot", WHITE, marks), PNG).findings
             self.assertEqual(len(self.found(findings, "lost-highlights")), wanted)
+
+    def test_lost_shadows(self) -> None:
+        dark = Scene(width=1280, height=960, colour=(40, 24, 22)).made()
+        for marks, wanted in ((Marks(lift=LiftMarks(black_point=60)), 1), (Marks(), 0)):
+            findings = produce(Render(dark.jpeg, "dark pot", WHITE, marks), PNG).findings
+            found = self.found(findings, "lost-shadows")
+            self.assertEqual(len(found), wanted)
+            self.assertTrue(all(holds(finding, 640, 500) for finding in found))
+
+    def test_cast(self) -> None:
+        for lamp, balance, wanted in (
+            ((1.0, 0.9, 0.7), None, 1),
+            ((1.0, 1.0, 1.0), None, 0),
+            ((0.2, 0.45, 1.0), None, 0),  # no lamp is that blue: it is the paper
+            ((1.0, 0.9, 0.7), BalanceMarks(red=0.9, blue=1.29), 0),
+        ):
+            with self.subTest(lamp=lamp):
+                photo = SCENE.but(lamp=lamp).made().jpeg
+                findings = self.found(produce(Render(photo, "pot", WHITE, Marks(balance=balance)), PNG).findings, "cast")
+                self.assertEqual(len(findings), wanted, findings)
+
+    def test_too_alike(self) -> None:
+        pixels, inside = self.made.pixels.copy(), cv2.erode((self.made.alpha == 1).astype(np.uint8), np.ones((25, 25), np.uint8)) > 0
+        pixels[inside] = to_coded(self.made.backdrop, np.uint8)[inside]
+        labelled = encode_picture(pixels, "jpeg", quality=95)
+        (finding,) = self.found(produce(Render(labelled, "white pot with a rim", WHITE), PNG).findings, "too-alike")
+        self.assertGreater(finding.figure, 15)
+        assert finding.place is not None and finding.place.outline
+        self.assertTrue(holds(finding, 640, 500))
+
+    def test_beside_the_lot(self) -> None:
+        lot: list[dict[str, float | None]] = [{m.key: 100 + m.least * (i % 3) for m in MEASURES} for i in range(9)]
+        self.assertEqual(check_lot(lot), [[] for _ in lot])
+        lot[4] |= {"white point (level)": 40.0, "softness (px)": 160.0}
+        lot[7] |= {"softness (px)": 60.0, "fringe (ΔE00)": None}
+        found = check_lot(lot)
+        self.assertEqual([(f.check, f.severity) for f in found[4]], [("odd-one-out", "note"), ("soft-picture", "look")])
+        self.assertGreater(found[4][1].excess, 1)
+        self.assertEqual([f for i, one in enumerate(found) if i != 4 for f in one], [], "sharper than the others is no fault")
+        self.assertEqual(check_lot(lot[:5]), [[]] * 5, "five photos are no lot to be odd in")
+
+    def test_softness_is_how_far_detail_is_blurred(self) -> None:
+        alpha = self.made.alpha
+        steps = np.kron(np.random.default_rng(2).uniform(30, 220, (40, 40)), np.ones((32, 32)))[:960, :1280]
+        pixels = np.repeat(steps.astype(np.uint8)[..., None], 3, axis=2)
+        for blur in (1.5, 2.5, 4.0):
+            found = softness(cv2.GaussianBlur(pixels, (0, 0), blur), alpha, 1.0)
+            assert found is not None
+            self.assertAlmostEqual(found, blur, delta=0.2 * blur)
+
+    def test_many_alike_are_one_with_all_their_places(self) -> None:
+        def dust(pixels: Coded) -> None:
+            for x in range(20, 120, 20):
+                pixels[10:14, x : x + 4] = 240
+
+        (finding,) = self.found(placed(PNG, dust), "off-white")
+        self.assertIn("5 places, the worst: backdrop is not white: 16 px", finding.message)
+        assert finding.place is not None and finding.place.outline is not None
+        self.assertEqual(len(finding.place.outline), 5)
 
     def test_left_behind(self) -> None:
         filled = cv2.morphologyEx((self.made.alpha > 0.5).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((301, 301), np.uint8)) > 0

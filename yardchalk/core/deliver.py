@@ -16,7 +16,7 @@ from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import ListingSpec
-from yardchalk.core.sharpness import sharpness
+from yardchalk.core.softness import softness
 from yardchalk.core.stages.balance import cast_of
 from yardchalk.core.stages.place import Placing, full_frame, place
 
@@ -272,7 +272,7 @@ def _figures(render: Render, laid: Laid, placing: Placing, data: bytes, quality:
         "cast of the backdrop (ΔE00)": round(cast_of(render.backdrop_light), 2),
         "tolerance (× noise)": round(render.clearing.tolerance, 2),
         "fringe (ΔE00)": round(sum(s.fringe * s.length for s in render.stretches) / length, 2) if length else None,
-        "sharpness (fine to coarse)": sharpness(laid.pixels, laid.alpha, placing.scale),
+        "softness (px)": softness(laid.pixels, laid.alpha, placing.scale),
         "backdrop darkest (level)": low,
         "backdrop lightest (level)": high,
         "backdrop red (linear)": round(render.backdrop_light[0], 5),

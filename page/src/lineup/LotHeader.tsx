@@ -89,6 +89,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
         )}
         <Box>
           <Button
+            id="deliver"
             size="sm"
             colorPalette="blue"
             disabled={deliverable === 0}

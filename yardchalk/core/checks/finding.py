@@ -87,6 +87,7 @@ def verdict_of(findings: list[Finding]) -> Verdict:
     return "fix" if "fix" in kinds else "look" if "look" in kinds else "ready"
 
 
+MUCH_FINE = 0.15  # share of the outline that is thin detail, from which on the rest is not plain either
 _FEW = 3  # findings of a kind; more are one with many places, to be mended or let pass at once
 
 
@@ -172,6 +173,12 @@ class Checked:
     def coverage(self) -> float:
         """Product px on the result, weighted by coverage; at least 1."""
         return max(float(self.alpha.sum()), 1.0)
+
+    @cached_property
+    def fine(self) -> float:
+        """Share of the outline that is thin detail, 0..1."""
+        length = sum(stretch.length for stretch in self.stretches)
+        return sum(stretch.length * stretch.fine for stretch in self.stretches) / length if length else 0.0
 
     @property
     def given(self) -> bool:

@@ -22,7 +22,7 @@ class Measure(NamedTuple):
     key : of the photo's figures.
     title, unit : in front of a person.
     least : standard deviation that a lot is given at least: what is within it is alike.
-    either : whether a figure may be odd to either side, or only if it is low.
+    either : whether a figure may be odd to either side, or only if it is high.
     stage : where it is changed.
     """
 
@@ -41,9 +41,9 @@ MEASURES = (
     Measure("tolerance (× noise)", "Tolerance", "× noise", 1.5, "clear"),
     Measure("white point (level)", "White point", "level", 4, "lift"),
     Measure("fringe (ΔE00)", "Fringe", "ΔE00", 0.5, "edge"),
-    Measure("sharpness (fine to coarse)", "Sharpness", "fine to coarse", 0.12, "intake", either=False),
+    Measure("softness (px)", "Softness", "px", 0.2, "intake", either=False),
 )
-_SHARPNESS = MEASURES[-1]
+_SOFTNESS = MEASURES[-1]
 
 
 class Strip(NamedTuple):
@@ -60,7 +60,7 @@ def strip_of(values: Sequence[float], measure: Measure) -> Strip | None:
         return None
     median = float(np.median(values))
     reach = FAR * max(_TO_SIGMA * float(np.median(np.abs(np.array(values) - median))), measure.least)
-    return Strip(median, median - reach, median + reach if measure.either else max(median + reach, *values))
+    return Strip(median, median - reach if measure.either else min(median - reach, *values), median + reach)
 
 
 def check_lot(photos: Sequence[Figures]) -> list[list[Finding]]:
@@ -74,7 +74,7 @@ def check_lot(photos: Sequence[Figures]) -> list[list[Finding]]:
         for found, value in zip(out, values, strict=True):
             if value is None or strip.low <= value <= strip.high:
                 continue
-            found.append(_soft(value, strip) if measure is _SHARPNESS else _odd(measure, value, strip))
+            found.append(_soft(value, strip) if measure is _SOFTNESS else _odd(measure, value, strip))
     return out
 
 
@@ -82,12 +82,11 @@ def _soft(value: float, strip: Strip) -> Finding:
     return Finding(
         check="soft-picture",
         severity="look",
-        message=f"Less sharp than the other photos of the lot: {value:.2f}, theirs {strip.median:.2f}",
+        message=f"Softer than the other photos of the lot: detail is blurred over {value:.1f} px, theirs {strip.median:.1f} px",
         figure=value,
-        limit=round(strip.low, 3),
-        unit=_SHARPNESS.unit,
-        stage=_SHARPNESS.stage,
-        below=True,
+        limit=round(strip.high, 2),
+        unit=_SOFTNESS.unit,
+        stage=_SOFTNESS.stage,
     )
 
 

@@ -1,12 +1,11 @@
 """Edges that are cut too sharp, smeared too soft, or rough."""
 
-from yardchalk.core.checks.finding import Checked, Finding, Tool
+from yardchalk.core.checks.finding import MUCH_FINE, Checked, Finding, Tool
 from yardchalk.core.stages.edge.stretches import Stretch
 
 # px of the analysis picture, whatever size the photo has.
 _SHARP, _SOFT, _ROUGH = 0.5, 6.0, 1.2
 _TOOLS: dict[str, Tool] = {"rough": "smooth", "cut too sharp": "feather", "too soft": "levels"}
-_MUCH = 0.15  # share of the outline
 _FINE = 0.3  # share of a stretch that is thin detail: there, no outline is smooth
 
 
@@ -21,12 +20,11 @@ def check(c: Checked) -> list[Finding]:
     share = 100 * sum(stretch.length for stretch in ragged) / max(length, 1)
     if share <= limit:
         return []
-    fine = sum(stretch.length * stretch.fine for stretch in c.stretches)
     worst = max(ragged, key=lambda stretch: stretch.length)
     return [
         Finding(
             check="ragged-edge",
-            severity="note" if fine > _MUCH * length else "look",
+            severity="note" if c.fine > MUCH_FINE else "look",
             message=f"{share:.0f} % of the outline is {fault(worst, c.analysis_scale)}",
             place=c.place_from_original(*worst.box),
             figure=round(share, 1),

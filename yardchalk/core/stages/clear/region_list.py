@@ -43,6 +43,7 @@ from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.spread import spread
 from yardchalk.core.stages.clear.strokes import stroke_weight
 
+_SOFT = 10  # px of it; so far from the solved border coverage may be soft
 _NEAR = 2  # px of the analysis picture; so near to its border a region that says coverage has the word on both sides
 _FLANK = 3  # px; a found border may lie this far inside the product's true one
 _WHOLE = np.uint8(255)
@@ -214,7 +215,9 @@ class _State:
             said = combined != self.backdrop
             # Where it agrees with what was, it still has its say along its own border.
             proposal = value if region.how != "take" else 1 - value
-            said |= (proposal == combined) & _near_border(value)
+            # And where it speaks for itself, what was soft along the solved border is no longer so.
+            speaks = value < 0.5 if region.how == "intersect" else value > 0.5
+            said |= (proposal == combined) & (_near_border(value) | (speaks & _near_border(self.found, _SOFT)))
             o = self._overlay()
             _forget(o, said)
             o.scale[said] = 0
@@ -255,9 +258,9 @@ def _forget(overlay: Overlay, at: Mask) -> None:
         values[at] = 0
 
 
-def _near_border(value: Float) -> Mask:
+def _near_border(value: Float, near: int = _NEAR) -> Mask:
     """Within reach of where a region changes from backdrop to product."""
     inside = (value > 0.5).view(np.uint8)
-    kernel = np.ones((2 * _NEAR + 1, 2 * _NEAR + 1), np.uint8)
+    kernel = np.ones((2 * near + 1, 2 * near + 1), np.uint8)
     out: Mask = cv2.dilate(inside, kernel) != cv2.erode(inside, kernel)
     return out

@@ -14,6 +14,7 @@ _LENGTH = 48  # px of the analysis picture
 _LEAST = 24  # px; a shorter outline is no stretch
 _SMOOTH = 4.0  # px along the outline that roughness is measured against
 _RIM = 2.0  # px
+_FRAME = 3  # px
 _STEADY = 0.01  # variance of coverage that is taken to be there; few pixels make no slope
 TOLD = 0.25  # how well the known backdrop must tell to be named as what told
 
@@ -71,9 +72,16 @@ def outline_stretches(
     for line in lines:
         off = np.hypot(*(line - _smoothed(line)).T)
         n = max(1, round(len(line) / _LENGTH))
+        # Along the frame the product goes on outside; that is no edge of it.
+        x, y = line.T
+        frame = (x < _FRAME) | (y < _FRAME) | (x >= w - _FRAME) | (y >= h - _FRAME)
         for part in np.array_split(np.arange(len(line)), n):
+            if frame[part].mean() > 0.5:
+                continue
             pieces.append(line[part])
             rough.append(float(np.sqrt((off[part] ** 2).mean())))
+    if not pieces:
+        return []
     seeds = np.zeros((h, w), bool)
     piece_of = np.zeros((h, w), np.int32)
     for i, piece in enumerate(pieces):
@@ -148,7 +156,8 @@ def _fringes(lean: NDArray[np.float64], alpha: Float, depth: Float, piece: NDArr
     """
 
     def total(values: NDArray[np.floating], where: NDArray[np.bool_]) -> NDArray[np.float64]:
-        return np.bincount(piece[where], values[where].astype(float), n)
+        out: NDArray[np.float64] = np.bincount(piece[where], values[where].astype(float), n).astype(np.float64)
+        return out
 
     ones, gone = np.ones(lean.size), 1.0 - alpha
     edge = (alpha > 0.1) & (alpha < 0.98)

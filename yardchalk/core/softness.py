@@ -1,4 +1,4 @@
-"""How sharp a picture of a product is: what a soft one is told by, beside the others of its lot."""
+"""How soft the detail of a product is: what a soft picture is told by, beside the others of its lot."""
 
 import cv2
 import numpy as np
@@ -7,14 +7,18 @@ from yardchalk.core.colour import Coded, Float, top
 
 _SIDE = 1024  # px; the middle of the product, that far, stands for all of it
 _BORDER = 9  # px left out along the outline, whose edges are the matte's
-_FINE, _COARSE = 0.7, 2.0  # px
+_FINE, _COARSE = 0.7, 3.0  # px
 _STEEP = 90  # percentile of the coarse gradient: from there on, there is something to be sharp
+_FLANKS = 15  # px
+_LEAST = 1000  # px of product that can be looked at
+_MOST = 20.0  # px; softer is the same
 
 
-def sharpness(pixels: Coded, alpha: Float, scale: float) -> float | None:
-    """Gradient energy at a fine scale against that at a coarse one, where the product has detail.
+def softness(pixels: Coded, alpha: Float, scale: float) -> float | None:
+    """How far an edge of the product's own detail is blurred, px, as a standard deviation.
 
-    Near 2.5 for sharp detail and near 1 for blurred, whatever the product's contrast. None where there is too little of it.
+    By the gradient energy at two scales: across a step that is blurred by b, it sums up to 1 / √(b² + s²) after smoothing by s, times
+    the square of its height. None where there is too little product.
 
     Parameters
     ----------
@@ -34,13 +38,18 @@ def sharpness(pixels: Coded, alpha: Float, scale: float) -> float | None:
         size = (max(1, round(luma.shape[1] / scale)), max(1, round(luma.shape[0] / scale)))
         luma, inside = cv2.resize(luma, size, interpolation=cv2.INTER_AREA), cv2.resize(inside, size, interpolation=cv2.INTER_NEAREST)
     inside = cv2.erode(inside, np.ones((2 * _BORDER + 1, 2 * _BORDER + 1), np.uint8), borderValue=0)
-    if cv2.countNonZero(inside) < 1000:
+    if cv2.countNonZero(inside) < _LEAST:
         return None
-    fine, coarse = (_gradient(cv2.GaussianBlur(luma, (0, 0), sigma))[inside > 0] for sigma in (_FINE, _COARSE))
-    steep = coarse >= max(float(np.percentile(coarse, _STEEP)), 1e-8)
+    fine, coarse = (_gradient(cv2.GaussianBlur(luma, (0, 0), sigma)) for sigma in (_FINE, _COARSE))
+    steep = (coarse >= max(float(np.percentile(coarse[inside > 0], _STEEP)), 1e-8)).view(np.uint8) & inside
+    # All of the step, from flank to flank.
+    steep = cv2.dilate(steep, np.ones((_FLANKS, _FLANKS), np.uint8)) & inside
     if not steep.any():
         return None
-    return round(float(np.sqrt(fine[steep].sum() / coarse[steep].sum())), 3)
+    ratio = (float(fine[steep > 0].sum()) / float(coarse[steep > 0].sum())) ** 2
+    if ratio <= 1:
+        return _MOST
+    return round(min(float(np.sqrt(max(_COARSE**2 - ratio * _FINE**2, 0) / (ratio - 1))), _MOST), 2)
 
 
 def _gradient(luma: Float) -> Float:
