@@ -78,7 +78,7 @@ class MendTest(unittest.TestCase):
         spot = np.full((h, w), False)
         spot[200:240, 300:330] = True
         bench = Bench(marks, WHITE, render.framing, {})
-        line = [[(300, 200), (329, 200), (329, 239), (300, 239)]]
+        line = [[(300.0, 200.0), (329.0, 200.0), (329.0, 239.0), (300.0, 239.0)]]
         plain = render.cut(1.0, render.whole(1.0)).alpha
         for keep in (True, False):
             mend = bench.painted("Paint", line, keep=keep, found=False)

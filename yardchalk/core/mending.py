@@ -44,7 +44,7 @@ class Bench:
     def with_edge(self, words: str, **changes: Any) -> Mend:
         return self.but(words, edge=self.marks.edge.model_copy(update=changes))
 
-    def painted(self, words: str, lines: list[list[tuple[int, int]]], *, keep: bool, found: bool) -> Mend | None:
+    def painted(self, words: str, lines: list[list[tuple[float, float]]], *, keep: bool, found: bool) -> Mend | None:
         """A region over places outlined in px of the framed original: kept as product, or backdrop; cut as drawn, or at the
         picture's own edges nearby. None if nothing of it can be drawn.
         """
@@ -83,7 +83,7 @@ def offer_mend(finding: Finding, bench: Bench) -> Mend | None:
     return None if mend is None or mend.marks == bench.marks else mend
 
 
-def _outline(f: Finding) -> list[list[tuple[int, int]]]:
+def _outline(f: Finding) -> list[list[tuple[float, float]]]:
     return f.place.outline or [] if f.place else []
 
 

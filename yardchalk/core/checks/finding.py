@@ -47,7 +47,7 @@ class Place(BaseModel):
 
     original: tuple[int, int, int, int]
     result: tuple[int, int, int, int] | None = None
-    outline: list[list[tuple[int, int]]] | None = Field(None, description="Of the place itself: lines of x, y in px of the original.")
+    outline: list[list[tuple[float, float]]] | None = Field(None, description="Of the place itself: lines of x, y in px of the original.")
 
 
 class Allowed(BaseModel):
@@ -265,7 +265,7 @@ def larger_than(pieces: Pieces, least: float, listed: int) -> list[int]:
 _LINES, _FINE = 6, 0.75  # lines of an outline at most; px of the mask that they may be off
 
 
-def outline_of(pieces: Pieces, label: int, scale: float = 1.0, left: float = 0, top: float = 0) -> list[list[tuple[int, int]]]:
+def outline_of(pieces: Pieces, label: int, scale: float = 1.0, left: float = 0, top: float = 0) -> list[list[tuple[float, float]]]:
     """The outline of a piece: lines of px of the original, its longest ones. px of the mask are moved by -left, -top and scaled."""
     rows, columns = pieces.box(label, margin=1)
     # A px farther out than the middle of its outermost pixels: the place lies within its outline.
@@ -274,4 +274,4 @@ def outline_of(pieces: Pieces, label: int, scale: float = 1.0, left: float = 0, 
     lines = sorted(lines, key=len, reverse=True)[:_LINES]
     shift = np.array([left, top])
     drawn = ((cv2.approxPolyDP(line, _FINE, True)[:, 0] + 0.5 - shift) * scale for line in lines)
-    return [[(round(float(x)), round(float(y))) for x, y in line] for line in drawn]
+    return [[(round(float(x), 1), round(float(y), 1)) for x, y in line] for line in drawn]

@@ -217,7 +217,9 @@ class _State:
             proposal = value if region.how != "take" else 1 - value
             # And where it speaks for itself, what was soft along the solved border is no longer so.
             speaks = value < 0.5 if region.how == "intersect" else value > 0.5
-            said |= (proposal == combined) & (_near_border(value) | (speaks & _near_border(self.found, _SOFT)))
+            # What is drawn as backdrop says nothing of what is round it: that may be the flank of a border, not product.
+            alone = isinstance(region, OutlineRegion) and region.backdrop == "inside" and region.how == "add"
+            said |= (proposal == combined) & ((_near_border(value) & ~(alone & (value < 0.5))) | (speaks & _near_border(self.found, _SOFT)))
             o = self._overlay()
             _forget(o, said)
             o.scale[said] = 0
