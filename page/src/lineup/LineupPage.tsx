@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useMemo, useState } from 'react';
-import { useParams } from 'react-router';
+import { useNavigate, useParams } from 'react-router';
 import type { Tile } from '../api/client';
 import { useLineup, useLot } from '../api/queries';
 import { DropArea } from '../intake/DropArea';
@@ -9,6 +9,7 @@ import { useIntake } from '../intake/useIntake';
 import { KeyHelp } from '../shared/KeyHelp';
 import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
+import { standingOf } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
 import { cards, TestCards, type Card } from '../shared/TestCards';
 import { FindingFilters, type Filter } from './FindingFilters';
@@ -46,6 +47,7 @@ const KEYS: [string, string][] = [
 /** One lot: its photos as they will look on a listing page, those that need a person first. */
 export function LineupPage() {
   const lotId = Number(useParams().lotId);
+  const navigate = useNavigate();
   const lot = useLot(lotId);
   const lineup = useLineup(lotId);
   const { progress, send, dismiss } = useIntake();
@@ -67,7 +69,10 @@ export function LineupPage() {
     '-': () => sized(-40),
     d: () => document.getElementById('deliver')?.focus(),
     '/': () => document.getElementById('find-by-name')?.focus(),
-    n: () => document.querySelector<HTMLElement>('a[data-photo]')?.click(),
+    n: () => {
+      const first = shown.find((tile) => ['fix', 'look', 'failed'].includes(standingOf(tile)));
+      if (first) void navigate(`/lots/${lotId}/photos/${first.id}`, { state: { work: 'first' } });
+    },
     '?': () => setHelp(true),
     escape: () => (help ? setHelp(false) : setChosen(new Set())),
   });

@@ -21,7 +21,8 @@ export function PhotoTile(props: {
 }) {
   const { tile, lotId, card, size, listing, chosen, reached, onChoose, onReach } = props;
   const standing = standingOf(tile);
-  const worst = tile.found[0];
+  // While it waits, what was found before no longer counts.
+  const worst = standing === 'fix' || standing === 'look' ? tile.found[0] : undefined;
   const small = size < 160;
   const line = tile.error ?? worst?.message ?? (standing === 'waiting' ? waitingWords[tile.state] : undefined);
   return (
@@ -54,7 +55,7 @@ export function PhotoTile(props: {
           style={{ background: tile.preview ? cardBackground[card] : '#A6A6A6' }}
         >
           {tile.preview && <img src={`/api/pictures/${tile.preview}`} alt="" loading="lazy" style={fitted} />}
-          {!listing && worst?.place && standing !== 'ready' && (
+          {!listing && worst?.place && (
             <Ring tile={tile} place={worst.place} colour={standings[worst.severity].colour} />
           )}
           {!listing && (
