@@ -25,7 +25,10 @@ export const client = createClient<paths>({ baseUrl: '' });
 
 /** The data of an answer; an Error with the server's own message otherwise. */
 export async function answered<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
-  const { data, error, response } = await call;
+  const { data, error, response } = await call.catch(() => {
+    // The browser's own words for a server that is gone tell nobody what to do.
+    throw new Error('Yard Chalk did not answer. Nothing is lost: do it again once it is back.');
+  });
   if (error !== undefined || !response.ok)
     throw new Error(messageOf(error) ?? `The server answered ${response.status}.`);
   return data as T;

@@ -231,7 +231,16 @@ function Bench({ photo }: { photo: Photo }) {
       templateRows="44px minmax(0, 1fr) 66px"
       templateColumns={{ base: '0 minmax(0, 1fr) 316px', xl: '232px minmax(0, 1fr) 316px' }}
     >
-      <Flex as="header" gridColumn="1 / -1" bg="slate" color="paper.raised" px="14px" gap="4" align="center">
+      <Flex
+        as="header"
+        gridColumn="1 / -1"
+        bg="slate"
+        color="paper.raised"
+        px="14px"
+        gap="4"
+        align="center"
+        whiteSpace="nowrap"
+      >
         <Link to="/">
           <Text fontWeight="700" fontSize="15px">
             Yard Chalk

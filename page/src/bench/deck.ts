@@ -68,6 +68,9 @@ export class Deck {
       minZoomImageRatio: 0.5,
       maxZoomPixelRatio: 8,
       imageLoaderLimit: 8,
+      // While the server is away, tiles are asked for until it is back.
+      tileRetryMax: 600,
+      tileRetryDelay: 2500,
       gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false },
       gestureSettingsTouch: { clickToZoom: false, dblClickToZoom: false },
       gestureSettingsPen: { clickToZoom: false, dblClickToZoom: false },

@@ -7,8 +7,16 @@ export function Offline() {
   const online = useSyncExternalStore(connection.subscribe, connection.online);
   if (online) return null;
   return (
-    <Text role="status" bg="chalk.pink" color="white" px="2" borderRadius="yard">
-      No answer from Yard Chalk. Start it again with ./yard demo; nothing is lost.
+    <Text
+      role="status"
+      bg="chalk.pink"
+      color="white"
+      px="2"
+      borderRadius="yard"
+      whiteSpace="nowrap"
+      title="It goes on asking. Start the server again with ./yard demo; nothing is lost."
+    >
+      No answer; still asking. Nothing is lost.
     </Text>
   );
 }
