@@ -1,5 +1,6 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
-import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import { useEffect, useMemo, useRef, useState, useSyncExternalStore, type ReactNode } from 'react';
+import { connection } from '../api/events';
 import type { Photo } from '../api/client';
 import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
@@ -150,6 +151,11 @@ export function Viewer({
   }, [deck, base, width, height, halvings, as]);
 
   useEffect(() => deck?.showBefore(before), [deck, before]);
+
+  const online = useSyncExternalStore(connection.subscribe, connection.online);
+  useEffect(() => {
+    if (!online) return () => deck?.refresh();
+  }, [deck, online]);
 
   useEffect(() => deck?.leaveMargin(whole ? 0.09 : 0), [deck, whole]);
 

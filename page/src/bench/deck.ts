@@ -52,6 +52,8 @@ export class Deck {
   private closed = false;
   private margin = 0;
   private led = false;
+  private wanted: Source | null = null;
+  private wantedBefore: Source | null = null;
   private afterwards: (() => void) | null = null;
 
   constructor(element: HTMLElement, told: Partial<Listener> = {}) {
@@ -68,9 +70,6 @@ export class Deck {
       minZoomImageRatio: 0.5,
       maxZoomPixelRatio: 8,
       imageLoaderLimit: 8,
-      // While the server is away, tiles are asked for until it is back.
-      tileRetryMax: 600,
-      tileRetryDelay: 2500,
       gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false },
       gestureSettingsTouch: { clickToZoom: false, dblClickToZoom: false },
       gestureSettingsPen: { clickToZoom: false, dblClickToZoom: false },
@@ -98,8 +97,18 @@ export class Deck {
     this.viewer.destroy();
   }
 
+  /** Ask for all that is shown anew: the server was away, and tiles of it may be missing. */
+  refresh() {
+    const { wanted, wantedBefore } = this;
+    this.coming = this.next = null;
+    if (this.shown) this.shown.key = '';
+    if (wanted) this.show(wanted);
+    if (wantedBefore) this.keepBefore(wantedBefore);
+  }
+
   /** Show a picture, at once or as soon as it is loaded. */
   show(source: Source) {
+    this.wanted = source;
     if (source.key === this.coming || (source.key === this.shown?.key && !this.coming)) {
       this.next = null;
       return;
@@ -121,6 +130,7 @@ export class Deck {
 
   /** The picture as it came in, kept ready on top; unseen until `showBefore`. */
   keepBefore(source: Source) {
+    this.wantedBefore = source;
     this.viewer.addTiledImage({
       tileSource: tileSource(source),
       opacity: 0,
@@ -287,9 +297,22 @@ export class Deck {
     if (this.closed) return;
     if (!this.shown) this.fit(true);
     let revealed = false;
+    let failed = false;
+    const fail = (event: unknown) => {
+      failed ||= (event as { tiledImage?: unknown }).tiledImage === item;
+    };
+    this.viewer.addHandler('tile-load-failed', fail);
     const reveal = () => {
       if (revealed || this.closed) return;
       revealed = true;
+      this.viewer.removeHandler('tile-load-failed', fail);
+      if (failed && this.shown) {
+        // The server is away: what is shown stays, and is asked for anew once it is back.
+        this.viewer.world.removeItem(item);
+        this.coming = null;
+        this.listener.onBusy(false);
+        return;
+      }
       const old = this.shown?.item;
       this.shown = { key: source.key, item };
       item.setOpacity(1);
