@@ -79,6 +79,21 @@ class FindingsPageTest(PageCase):
         expect(page.get_by_role("region", name="Allowed")).to_have_count(0)
         self.assertEqual({row["verdict"] for row in self.rows(lot_id)}, {"look"})
 
+    def test_while_the_server_is_away_nothing_typed_is_lost(self) -> None:
+        page = self.page
+        self.on_the_bench({"PW-9500_cut off.jpg": CUT_OFF.made().jpeg})
+        page.keyboard.press("n")
+        page.keyboard.press("a")
+        page.keyboard.type("meant so")
+        page.context.set_offline(True)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("dialog")).to_contain_text("Yard Chalk did not answer. Nothing is lost")
+        expect(page.get_by_label("Why")).to_have_value("meant so")
+        page.context.set_offline(False)
+        page.get_by_label("Why").press("Enter")
+        expect(page.get_by_text("for this photo: meant so")).to_be_visible()
+        self.wrong.clear()  # the browser's own words for a request that failed
+
     def test_the_white_check_lists_islands_and_paints_one_over(self) -> None:
         page = self.page
         scene = Scene(width=1200, height=900, shadow=0.0)

@@ -3,7 +3,11 @@ import { answered, client, type Tile } from './client';
 
 /** The one cache of what the server said. Live events tell it what changed, so nothing is asked twice on a timer. */
 export const queries = new QueryClient({
-  defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    // Whatever the browser thinks of the network: the server is on this machine or beside it.
+    queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false, networkMode: 'always' },
+    mutations: { networkMode: 'always' },
+  },
 });
 
 export const keys = {
