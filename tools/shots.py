@@ -42,9 +42,24 @@ def lineup_vivid(page: Page) -> None:
 
 
 def bench(page: Page) -> None:
-    _bench(page, "PW-1042")
+    _bench(page, "PW-1036")
     page.keyboard.press("n")
     settled(page)
+
+
+def odd_ones_out(page: Page) -> None:
+    lineup(page)
+    page.get_by_role("radio", name="Odd ones out").click()
+    page.get_by_role("region", name="Light").wait_for()
+
+
+def compare(page: Page) -> None:
+    lineup(page)
+    for name in ("PW-1004", "PW-1031", "PW-1011", "PW-1042"):
+        page.locator(f'a[title^="{name}"]').first.click(modifiers=["Control"])
+    page.get_by_role("button", name="Compare").click()
+    page.get_by_role("heading", name="4 photos in step").wait_for()
+    page.wait_for_timeout(6000)
 
 
 def bench_clip(page: Page) -> None:
@@ -54,8 +69,9 @@ def bench_clip(page: Page) -> None:
 
 
 def bench_white_check(page: Page) -> None:
-    _bench(page, "PW-1047")
+    _bench(page, "PW-1050")
     page.get_by_role("radio", name="White check").click()
+    page.get_by_text("not up to 255").wait_for()
     settled(page)
 
 
@@ -145,6 +161,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "lots": lots,
     "line-up": lineup,
     "line-up-vivid-card": lineup_vivid,
+    "odd-ones-out": odd_ones_out,
+    "compare": compare,
     "bench": bench,
     "bench-frame": bench_frame,
     "bench-balance": bench_balance,

@@ -155,11 +155,21 @@ function Bench({ photo }: { photo: Photo }) {
   const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? levelled.error ?? lift.error;
 
   /** A finding is taken in hand: the viewer flies there, and the stage that can mend it opens. */
-  const work = useWork(photo, first, keep.isPending || draft !== null, settle, (taken) => {
-    setPlace(null);
-    const mends = stageFor(taken, photo);
-    if (mends && mends !== stage) choose(mends);
-  });
+  const work = useWork(
+    photo,
+    first,
+    keep.isPending || draft !== null,
+    settle,
+    (taken) => {
+      setPlace(null);
+      const mends = stageFor(taken, photo);
+      if (mends && mends !== stage) choose(mends);
+    },
+    (tool) => {
+      if (stage !== 'clear') choose('clear');
+      clear.begin(tool);
+    },
+  );
   const { chosen } = work;
   const at = photo.order.findIndex((one) => one.id === photo.id);
   const go = (by: number) => {
@@ -501,7 +511,7 @@ const firstView = (stage: Stage): View => (stage === 'clear' ? 'removed' : stage
 const KEYS: [string, string][] = [
   ['N', 'next finding: the viewer flies there, the stage that mends it opens; after the last, the next photo'],
   ['Shift N', 'the finding before'],
-  ['M', 'mend it by what is offered; on an edge walk: paint the band wider'],
+  ['M', 'mend it by what is offered, or take the tool that does; on an edge walk: paint the band wider'],
   ['P', 'hold to see what that would do'],
   ['A', 'allow it, with a reason; or take that back'],
   ['Enter', 'accept the photo and go on; with an outline in hand: close it'],

@@ -3,7 +3,7 @@ import { useEffect, useRef } from 'react';
 import type { Finding, Photo } from '../api/client';
 import { amount } from '../shared/format';
 import { checkName, Mark } from '../shared/marks';
-import { isOpen, type Work } from './useWork';
+import { handTool, isOpen, type Work } from './useWork';
 
 const PASSES = { photo: 'for this photo', lot: 'for the like in this lot', spec: 'by the listing spec' };
 
@@ -77,6 +77,7 @@ function FindingRow({ finding, at, work }: { finding: Finding; at: number; work:
     if (chosen) row.current?.scrollIntoView({ block: 'nearest' });
   }, [chosen]);
   const { allowed, mend } = finding;
+  const tool = handTool(finding);
   return (
     <Box
       ref={row}
@@ -153,9 +154,18 @@ function FindingRow({ finding, at, work }: { finding: Finding; at: number; work:
                     M
                   </Kbd>
                 </Button>
+              ) : tool ? (
+                <Button size="xs" colorPalette="blue" onClick={() => work.mend(at)}>
+                  {DRAWN[tool]}{' '}
+                  <Kbd size="sm" color="slate">
+                    M
+                  </Kbd>
+                </Button>
               ) : (
                 <Text fontSize="13px" color="slate.quiet">
-                  {BY_HAND[finding.tool] ?? 'No one press mends this.'}
+                  {finding.tool === 'crop'
+                    ? 'The frame cuts it: ask for another photo, or allow it.'
+                    : 'No one press mends this: ask for the photo again, or allow it.'}
                 </Text>
               )}
               <Button size="xs" variant="outline" bg="white" onClick={() => work.setAllowing(at)}>
@@ -169,10 +179,4 @@ function FindingRow({ finding, at, work }: { finding: Finding; at: number; work:
   );
 }
 
-/** What a person can do where nothing is sure enough to be offered. */
-const BY_HAND: Record<string, string> = {
-  outline: 'By hand: add an Outline at the right, or allow it if the edge is right.',
-  box: 'By hand: drag a Box round the product at the right.',
-  crop: 'The frame cuts it: ask for another photo, or allow it.',
-  none: 'No one press mends this: ask for the photo again, or allow it.',
-};
+const DRAWN = { outline: 'Draw the outline', box: 'Drag a box round it' };

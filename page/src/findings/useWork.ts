@@ -14,6 +14,11 @@ export const isOpen = (finding: Finding) => finding.severity !== 'note' && !find
 
 const wanting = (one: Photo['order'][number]) => ['fix', 'look', 'failed'].includes(standingOf(one));
 
+export type HandTool = 'outline' | 'box';
+/** The tool for what only a person can draw; null where a mend is offered, or nothing is to be drawn. */
+export const handTool = ({ mend, tool }: Finding): HandTool | null =>
+  !mend && (tool === 'outline' || tool === 'box') ? tool : null;
+
 /** The finding to begin with for whoever comes from those of another photo: its first, or its last on the way back. */
 export function useArrival(photo: Photo): Finding | undefined {
   const arrived = (useLocation().state as { work?: 'first' | 'last' } | null)?.work;
@@ -33,6 +38,8 @@ export function useWork(
   settle: (marks: Marks, what: string) => void,
   /** Called with a finding that is taken in hand, or null. */
   onTake: (finding: Finding | null) => void,
+  /** Called to take a tool in hand, where the mend is drawn by a person. */
+  onTool: (tool: HandTool) => void,
 ) {
   const navigate = useNavigate();
   const [key, setKey] = useState<string | null>(first ? keyOf(first) : null);
@@ -102,7 +109,10 @@ export function useWork(
 
   const mend = (at: number) => {
     const finding = findings[at];
-    if (!finding?.mend) return;
+    if (!finding) return;
+    const tool = handTool(finding);
+    if (tool) onTool(tool);
+    if (!finding.mend) return;
     setPreview(null);
     setTried({ check: finding.check, place: finding.place, words: finding.mend.words });
     settle(finding.mend.marks, `${checkName(finding.check)}: ${finding.mend.words.toLowerCase()}`);
