@@ -96,7 +96,8 @@ def _clear_gap(f: Finding, bench: Bench) -> Mend | None:
 
 
 def _keep_part(f: Finding, bench: Bench) -> Mend | None:
-    return bench.painted("Keep this part", _outline(f), keep=True, found=True)
+    # Another surface in the frame is hardly ever meant to stay.
+    return None if f.tool == "crop" else bench.painted("Keep this part", _outline(f), keep=True, found=True)
 
 
 def _fill(f: Finding, bench: Bench) -> Mend | None:

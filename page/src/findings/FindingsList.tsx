@@ -164,7 +164,7 @@ function FindingRow({ finding, at, work }: { finding: Finding; at: number; work:
               ) : (
                 <Text fontSize="13px" color="slate.quiet">
                   {finding.tool === 'crop'
-                    ? 'The frame cuts it: ask for another photo, or allow it.'
+                    ? 'Crop it in Frame, ask for another photo, or allow it.'
                     : 'No one press mends this: ask for the photo again, or allow it.'}
                 </Text>
               )}

@@ -11,9 +11,9 @@ from yardchalk.core.regions import Pieces
 _LISTED = 40
 _AROUND = 121  # px of the analysis picture
 _EVEN = 16.0  # steepness, in units of the backdrop's noise
-_HUE = 0.008  # log light; of a pixel that may be the backdrop's
 # Of a place as a whole: its mean hue and shade in log light, and its median steepness.
 _MEAN_HUE, _SHADED, _PLAIN = 0.0025, -0.3, 9.5
+_TINTED = 0.012  # from this mean hue on it is no white paint, but a gap that the product round it tints
 
 
 def check(c: Checked) -> list[Finding]:
@@ -27,13 +27,11 @@ def check(c: Checked) -> list[Finding]:
     chroma = np.where(there, np.hypot(d[::4, ::4, 1], d[::4, ::4, 2]), np.float32(0))
     around = (_AROUND // 4, _AROUND // 4)
     local = cv2.blur(chroma, around) / np.maximum(cv2.blur(there.astype(np.float32), around), 0.05)
-    plain, tinted = (
-        cv2.morphologyEx(mask.view(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
-        for mask in _alike(core, d, cv2.resize(local, core.shape[::-1]), c.evidence.steps)
-    )
+    alike = _alike(core, d, cv2.resize(local, core.shape[::-1]), c.evidence.steps)
+    alike = cv2.morphologyEx(alike.view(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
     limit = c.spec.limits.left_behind
-    whole = plain.size
-    pieces = islands(tinted | _of_the_backdrop(islands(plain), d, c.evidence.steps, limit / 100 * whole))
+    whole = alike.size
+    pieces = islands(_of_the_backdrop(islands(alike), d, c.evidence.steps, limit / 100 * whole))
     found = []
     for i in larger_than(pieces, limit / 100 * whole, _LISTED):
         share = 100 * int(pieces.area[i]) / whole
@@ -54,20 +52,20 @@ def check(c: Checked) -> list[Finding]:
 
 
 @compiled
-def _alike(core: Mask, difference: Float, local: Float, steps: Float) -> tuple[Mask, Mask]:
-    """Product pixels that look like backdrop: by themselves, and beside the hue that is round them.
+def _alike(core: Mask, difference: Float, local: Float, steps: Float) -> Mask:
+    """Product pixels that look like backdrop, by themselves or beside the hue that is round them.
 
     A hole in a coloured product is dimmed and tinted by it, but has far less hue than what is round it, and is even.
     """
-    plain, tinted = np.zeros(core.shape, np.bool_), np.zeros(core.shape, np.bool_)
+    out = np.zeros(core.shape, np.bool_)
     for y in range(core.shape[0]):
         for x in range(core.shape[1]):
             if core[y, x]:
                 shade, red, blue = difference[y, x, 0], difference[y, x, 1], difference[y, x, 2]
                 hue = np.sqrt(red * red + blue * blue)
-                plain[y, x] = hue < _HUE and -0.5 < shade < 0.1
-                tinted[y, x] = hue >= _HUE and local[y, x] > 0.25 and hue < 0.3 * local[y, x] and shade > -1.3 and steps[y, x] < _EVEN
-    return plain, tinted
+                tinted = local[y, x] > 0.25 and hue < 0.3 * local[y, x] and shade > -1.3 and steps[y, x] < _EVEN
+                out[y, x] = tinted or (hue < 0.008 and -0.5 < shade < 0.1)
+    return out
 
 
 def _of_the_backdrop(pieces: Pieces, difference: Float, steps: Float, least: float) -> Mask:
@@ -81,5 +79,7 @@ def _of_the_backdrop(pieces: Pieces, difference: Float, steps: Float, least: flo
         box = pieces.box(i)
         mine = pieces.labels[box] == i
         shade, red, blue = difference[box][mine].mean(0)
-        chosen[i] = np.hypot(red, blue) < _MEAN_HUE and shade > _SHADED and np.median(steps[box][mine]) < _PLAIN
+        hue = float(np.hypot(red, blue))
+        plain = hue < _MEAN_HUE and shade > _SHADED and np.median(steps[box][mine]) < _PLAIN
+        chosen[i] = plain or hue > _TINTED
     return pieces.chosen(chosen)

@@ -36,7 +36,7 @@ def check(c: Checked) -> list[Finding]:
                 limit=limit,
                 unit="% of photo",
                 stage="clear",
-                tool="outline",
+                tool="crop" if other else "outline",
             )
         )
     if not c.clearing.product.any():
