@@ -4,6 +4,7 @@ import ast
 import unittest
 
 from tools.generate import generated
+from yardchalk.core.checks import BESIDE_OTHERS, REGISTRY
 from yardchalk.host.settings import ROOT
 
 ALLOWED = {
@@ -39,6 +40,11 @@ class HouseTest(unittest.TestCase):
                         elif part == "core" and name.split(".")[0] in FOREIGN_TO_CORE:
                             wrong.append(f"{path.relative_to(ROOT)} imports {name}")
         self.assertEqual(wrong, [])
+
+    def test_every_check_has_a_name_on_the_page(self) -> None:
+        names = (ROOT / "page" / "src" / "shared" / "marks.tsx").read_text().partition("checkNames")[2]
+        for check in (*REGISTRY, *BESIDE_OTHERS):
+            self.assertRegex(names, rf"\b'?{check}'?: '", check)
 
     def test_generated_files_are_current(self) -> None:
         for path, text in generated().items():

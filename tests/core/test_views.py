@@ -26,6 +26,17 @@ class WhiteCheckTest(unittest.TestCase):
         self.assertLess(abs(int(rows.mean()) - 125) + abs(int(columns.mean()) - 700), 6)
         self.assertGreaterEqual(int(columns.max() - columns.min()), 5, "at least 5 px wide on the screen")
 
+    def test_one_pixel_of_24_megapixels_is_seen_at_fit_to_window_and_hidden_by_a_lower_level(self) -> None:
+        pixels = np.zeros((4000, 6000, 4), np.uint8)
+        pixels[1500:2500, 2000:4000] = (150, 60, 40, 255)
+        pixels[700, 5200] = (240, 255, 255, 255)
+        render = Render(encode_picture(pixels, "png"), "single", load_sheet("transparent"))
+        self.assertEqual(off_pixels(render).tolist(), [[700, 5200, 240]])
+        fitted = Region(0, 500, 0, 750)
+        rows, columns = np.nonzero((view(render, "white", 0.125, fitted) == PINK).all(-1))
+        self.assertEqual((rows.min(), rows.max(), columns.min(), columns.max()), (85, 89, 648, 652), "5 px each way, round it")
+        self.assertFalse((view(render, "white", 0.125, fitted, level=240) == PINK).all(-1).any())
+
     def test_single_pixels_apart_from_the_product_count_and_its_own_edge_does_not(self) -> None:
         solid = np.zeros((200, 200), bool)
         solid[50:150, 50:150] = True

@@ -87,7 +87,7 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
                   {bytes(file.bytes)}
                 </Table.Cell>
                 <Table.Cell fontSize="13px">
-                  {file.findings.length === 0 ? 'none' : file.findings.map((finding) => finding.message).join('; ')}
+                  {file.findings.length === 0 ? 'none' : file.findings.map(inWords).join('; ')}
                 </Table.Cell>
                 <Table.Cell className="figures" title={file.digest}>
                   {file.digest.slice(0, 10)}…
@@ -100,3 +100,7 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
     </Box>
   );
 }
+
+/** A finding, with the reason if it was let pass. */
+const inWords = (finding: Delivery['contents'][number]['findings'][number]) =>
+  finding.allowed ? `${finding.message} (allowed: ${finding.allowed.reason})` : finding.message;

@@ -38,7 +38,7 @@ export function Mark({ standing, size = 12 }: { standing: Standing; size?: numbe
 }
 
 /** What a check is called in front of a person. */
-export const checkNames: Record<string, string> = {
+const checkNames: Record<string, string> = {
   'off-white': 'Off-white backdrop',
   'lost-highlights': 'Lost highlights',
   'lost-shadows': 'Lost shadows',
