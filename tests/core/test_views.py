@@ -8,7 +8,8 @@ import numpy as np
 from tests.pictures import Scene
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.render import Region, Render
-from yardchalk.core.settings import LiftMarks, Marks, load_sheet
+from yardchalk.core.settings import EdgeMarks, LiftMarks, Marks, load_sheet
+from yardchalk.core.settings_base import Length
 from yardchalk.core.views import apart, off_pixels, view
 
 PINK, YELLOW = (194, 56, 111), (236, 196, 84)
@@ -30,7 +31,8 @@ class WhiteCheckTest(unittest.TestCase):
         pixels = np.zeros((4000, 6000, 4), np.uint8)
         pixels[1500:2500, 2000:4000] = (150, 60, 40, 255)
         pixels[700, 5200] = (240, 255, 255, 255)
-        render = Render(encode_picture(pixels, "png"), "single", load_sheet("transparent"))
+        marks = Marks(edge=EdgeMarks(specks=Length(value=0)))  # else clean-up drops it
+        render = Render(encode_picture(pixels, "png"), "single", load_sheet("transparent"), marks)
         self.assertEqual(off_pixels(render).tolist(), [[700, 5200, 240]])
         fitted = Region(0, 500, 0, 750)
         rows, columns = np.nonzero((view(render, "white", 0.125, fitted) == PINK).all(-1))
