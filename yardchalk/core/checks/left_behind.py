@@ -13,6 +13,7 @@ _AROUND = 121  # px of the analysis picture
 _EVEN = 16.0  # steepness, in units of the backdrop's noise
 # Of a place as a whole: its mean hue and shade in log light, and its median steepness.
 _MEAN_HUE, _SHADED, _PLAIN = 0.0025, -0.3, 9.5
+_LIT = 0.08  # log light; what is lighter than the backdrop is no backdrop seen through a gap
 _TINTED = 0.012  # from this mean hue on it is no white paint, but a gap that the product round it tints
 
 
@@ -63,7 +64,7 @@ def _alike(core: Mask, difference: Float, local: Float, steps: Float) -> Mask:
             if core[y, x]:
                 shade, red, blue = difference[y, x, 0], difference[y, x, 1], difference[y, x, 2]
                 hue = np.sqrt(red * red + blue * blue)
-                tinted = local[y, x] > 0.25 and hue < 0.3 * local[y, x] and shade > -1.3 and steps[y, x] < _EVEN
+                tinted = local[y, x] > 0.25 and hue < 0.2 * local[y, x] and shade > -1.3 and steps[y, x] < _EVEN
                 out[y, x] = tinted or (hue < 0.008 and -0.5 < shade < 0.1)
     return out
 
@@ -81,5 +82,5 @@ def _of_the_backdrop(pieces: Pieces, difference: Float, steps: Float, least: flo
         shade, red, blue = difference[box][mine].mean(0)
         hue = float(np.hypot(red, blue))
         plain = hue < _MEAN_HUE and shade > _SHADED and np.median(steps[box][mine]) < _PLAIN
-        chosen[i] = plain or hue > _TINTED
+        chosen[i] = shade < _LIT and (plain or hue > _TINTED)
     return pieces.chosen(chosen)
