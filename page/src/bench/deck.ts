@@ -186,7 +186,9 @@ export class Deck {
       if (this.led || this.closed || other.closed) return;
       other.led = true;
       other.viewer.viewport.zoomTo(this.viewer.viewport.getZoom(false), undefined, true);
-      other.viewer.viewport.panTo(this.viewer.viewport.getCenter(false), true);
+      // From middle to middle: pictures of other proportions keep their place in the window.
+      const off = this.viewer.viewport.getCenter(false).minus(this.viewer.viewport.getHomeBounds().getCenter());
+      other.viewer.viewport.panTo(other.viewer.viewport.getHomeBounds().getCenter().plus(off), true);
       other.led = false;
     };
     this.viewer.addHandler('zoom', move);
