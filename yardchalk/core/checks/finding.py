@@ -87,7 +87,7 @@ def verdict_of(findings: list[Finding]) -> Verdict:
     return "fix" if "fix" in kinds else "look" if "look" in kinds else "ready"
 
 
-MUCH_FINE = 0.15  # share of the outline that is thin detail, from which on the rest is not plain either
+_THIN = 9 / 1600  # of the analysis picture's long side; what is narrower is thin
 _FEW = 3  # findings of a kind; more are one with many places, to be mended or let pass at once
 
 
@@ -175,10 +175,15 @@ class Checked:
         return max(float(self.alpha.sum()), 1.0)
 
     @cached_property
-    def fine(self) -> float:
-        """Share of the outline that is thin detail, 0..1."""
-        length = sum(stretch.length for stretch in self.stretches)
-        return sum(stretch.length * stretch.fine for stretch in self.stretches) / length if length else 0.0
+    def thin(self) -> Mask:
+        """Where what is kept is thin (wires, bristles, lines), on the analysis picture: bool (h, w)."""
+        kept = self.kept.view(np.uint8)
+        return self.kept & (cv2.morphologyEx(kept, cv2.MORPH_OPEN, disc(max(kept.shape) * _THIN)) == 0)
+
+    @property
+    def thin_share(self) -> float:
+        """How much of what is kept is thin, in %. Where that is over its limit, the rest is not plain either."""
+        return 100 * cv2.countNonZero(self.thin.view(np.uint8)) / max(cv2.countNonZero(self.kept.view(np.uint8)), 1)
 
     @property
     def given(self) -> bool:

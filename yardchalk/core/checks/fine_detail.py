@@ -5,21 +5,16 @@ import numpy as np
 
 from yardchalk.core.checks.finding import Checked, Finding, by_size, disc, islands
 
-_THIN = 9 / 1600  # of the analysis picture's long side; what is narrower is thin
-_TOGETHER = 25 / 1600  # thin parts nearer to each other than this are shown as one place
+_TOGETHER = 25 / 1600  # of the analysis picture's long side; thin parts nearer to each other than this are shown as one place
 
 
 def check(c: Checked) -> list[Finding]:
     """One finding if more of the product than the limit is thin; its place is where at least half of that is."""
-    kept = c.kept.view(np.uint8)
-    longest = max(kept.shape)
-    opened = cv2.morphologyEx(kept, cv2.MORPH_OPEN, disc(longest * _THIN))
-    thin = (kept > 0) & (opened == 0)
-    share = 100 * cv2.countNonZero(thin.view(np.uint8)) / max(cv2.countNonZero(kept), 1)
+    thin, share = c.thin, c.thin_share
     limit = c.spec.limits.fine_detail
     if share <= limit or c.given:
         return []
-    pieces = islands(cv2.dilate(thin.view(np.uint8), disc(longest * _TOGETHER)) > 0)
+    pieces = islands(cv2.dilate(thin.view(np.uint8), disc(max(thin.shape) * _TOGETHER)) > 0)
     counts = np.bincount(pieces.labels[thin], minlength=pieces.area.size)
     order = by_size(pieces, thin)
     most = order[: int(np.searchsorted(np.cumsum(counts[order]), counts.sum() / 2)) + 1]

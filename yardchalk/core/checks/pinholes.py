@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import MUCH_FINE, Checked, Finding, by_size
+from yardchalk.core.checks.finding import Checked, Finding, by_size
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import Pieces, pieces_of
@@ -40,7 +40,7 @@ def check(c: Checked) -> list[Finding]:
         found.append(
             Finding(
                 check="pinholes",
-                severity="note" if c.fine > MUCH_FINE else "look",
+                severity="note" if c.thin_share > c.spec.limits.fine_detail else "look",
                 message=f"The product is thin in one place: {int(pieces.area[i]):,} px, down to {100 * least:.0f} %",
                 place=c.piece_on_result(pieces, i),
                 figure=int(pieces.area[i]),

@@ -1,6 +1,6 @@
 """Edges that are cut too sharp, smeared too soft, or rough."""
 
-from yardchalk.core.checks.finding import MUCH_FINE, Checked, Finding, Tool
+from yardchalk.core.checks.finding import Checked, Finding, Tool
 from yardchalk.core.stages.edge.stretches import Stretch
 
 # px of the analysis picture, whatever size the photo has.
@@ -12,7 +12,7 @@ _FINE = 0.3  # share of a stretch that is thin detail: there, no outline is smoo
 def check(c: Checked) -> list[Finding]:
     """One finding if more of the outline than the limit is ragged; its place is the longest such stretch.
 
-    A note where much of the outline is thin detail: of bristles and ink, the rest is no smooth line either.
+    A note where the product is fine detail, which has a finding of its own: beside bristles and ink, no outline is smooth.
     """
     length = sum(stretch.length for stretch in c.stretches)
     ragged = [stretch for stretch in c.stretches if fault(stretch, c.analysis_scale)]
@@ -24,7 +24,7 @@ def check(c: Checked) -> list[Finding]:
     return [
         Finding(
             check="ragged-edge",
-            severity="note" if c.fine > MUCH_FINE else "look",
+            severity="note" if c.thin_share > c.spec.limits.fine_detail else "look",
             message=f"{share:.0f} % of the outline is {fault(worst, c.analysis_scale)}",
             place=c.place_from_original(*worst.box),
             figure=round(share, 1),
