@@ -27,10 +27,9 @@ def judge(connection: Connection[Row], photo_ids: list[int]) -> None:
         found = _FINDINGS.validate_python([*row["checked"], *row["beside"]])
         findings = worst_first(allow(found, allowances[row["id"]]))
         kept = _FINDINGS.dump_python(findings, mode="json")
-        open_ones = [finding for finding in findings if finding.allowed is None and finding.severity != "note"]
         verdict = verdict_of(findings)
         if kept != row["findings"] or verdict != row["verdict"]:
-            queries.set_verdict(connection, row["id"], verdict, kept, max((f.excess for f in open_ones), default=0.0))
+            queries.set_verdict(connection, row["id"], verdict, kept, max((f.excess for f in findings if f.open), default=0.0))
 
 
 def judge_lot(studio: Studio, lot_id: int) -> None:
@@ -68,7 +67,7 @@ def allow_alike(studio: Studio, lot_id: int, photo_ids: list[int], check: str, r
         for row in queries.photos(connection, lot_id, photo_ids):
             full = _done(connection, row["id"]) if row["state"] == "done" else None
             for finding in _FINDINGS.validate_python(full["findings"]) if full else []:
-                if full and finding.check == check and finding.allowed is None and finding.severity != "note":
+                if full and finding.check == check and finding.open:
                     queries.add_allowance(connection, full, finding.model_dump(mode="json"), finding.excess, "photo", reason.strip())
                     count += 1
         judge(connection, photo_ids)
@@ -80,15 +79,14 @@ def accept(studio: Studio, photo_id: int) -> None:
     """A person looked at a photo and takes it as it is. What is to be fixed must be mended or allowed first, with a reason."""
     with studio.transaction() as connection:
         row = _done(connection, photo_id)
-        findings = [finding for finding in _FINDINGS.validate_python(row["findings"]) if finding.allowed is None]
+        findings = [finding for finding in _FINDINGS.validate_python(row["findings"]) if finding.open]
         to_fix = sum(finding.severity == "fix" for finding in findings)
         if to_fix:
             raise YardError(
                 f"has {to_fix} finding{'' if to_fix == 1 else 's'} to fix", where=row["name"], remedy="Mend or allow them, then accept it"
             )
         for finding in findings:
-            if finding.severity == "look":
-                queries.add_allowance(connection, row, finding.model_dump(mode="json"), finding.excess, "photo", ACCEPTED)
+            queries.add_allowance(connection, row, finding.model_dump(mode="json"), finding.excess, "photo", ACCEPTED)
         judge(connection, [photo_id])
         announce(connection, row["lot_id"], photo_id)
 

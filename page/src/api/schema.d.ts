@@ -1835,7 +1835,7 @@ export interface components {
              * @default none
              * @enum {string}
              */
-            tool: "white-point" | "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
+            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
             /**
              * Below
              * @description Whether the figure is too small rather than too large.
@@ -1873,7 +1873,7 @@ export interface components {
              * @default none
              * @enum {string}
              */
-            tool: "white-point" | "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
+            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
             /**
              * Below
              * @description Whether the figure is too small rather than too large.

@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { Link } from 'react-router';
 import type { Photo } from '../api/client';
-import { Mark, standingOf } from '../shared/marks';
+import { Mark, standingOf, wantsPerson } from '../shared/marks';
 
 const SHOWN = 4;
 
@@ -9,7 +9,7 @@ const SHOWN = 4;
 export function LotStrip({ photo }: { photo: Photo }) {
   const at = photo.order.findIndex((one) => one.id === photo.id);
   const first = Math.max(0, Math.min(at - 1, photo.order.length - SHOWN));
-  const open = photo.order.filter((one) => ['fix', 'look', 'failed'].includes(standingOf(one))).length;
+  const open = photo.order.filter(wantsPerson).length;
   return (
     <Box borderTop="1px solid" borderColor="line" px="2.5" py="2.5">
       <Flex justify="space-between" px="1" mb="1.5">

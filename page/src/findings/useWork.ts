@@ -5,14 +5,12 @@ import { answered, client, type Finding, type Photo, type Scope } from '../api/c
 import { keys, queries } from '../api/queries';
 import type { Marks } from '../bench/marks';
 import { amount } from '../shared/format';
-import { checkName, standingOf } from '../shared/marks';
+import { checkName, wantsPerson } from '../shared/marks';
 
 type Tried = { check: string; place: Finding['place']; words: string };
 
 /** Whether a finding wants a person: neither a note nor let pass. */
 export const isOpen = (finding: Finding) => finding.severity !== 'note' && !finding.allowed;
-
-const wanting = (one: Photo['order'][number]) => ['fix', 'look', 'failed'].includes(standingOf(one));
 
 export type HandTool = 'outline' | 'box';
 /** The tool for what only a person can draw; null where a mend is offered, or nothing is to be drawn. */
@@ -64,7 +62,7 @@ export function useWork(
     const { order } = photo;
     const at = order.findIndex((one) => one.id === photo.id);
     const others = [...order.slice(at + 1), ...order.slice(0, Math.max(at, 0))];
-    const next = by > 0 ? others.find(wanting) : others.findLast(wanting);
+    const next = by > 0 ? others.find(wantsPerson) : others.findLast(wantsPerson);
     if (next) void navigate(`/lots/${photo.lot_id}/photos/${next.id}`, { state: { work: by > 0 ? 'first' : 'last' } });
     else setSaid('No other photo of this lot wants a look. Escape leads to the line-up.');
   };

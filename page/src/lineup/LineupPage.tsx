@@ -9,7 +9,7 @@ import { useIntake } from '../intake/useIntake';
 import { KeyHelp } from '../shared/KeyHelp';
 import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
-import { standingOf } from '../shared/marks';
+import { wantsPerson } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
 import { cards, TestCards, type Card } from '../shared/TestCards';
 import { FindingFilters, type Filter } from './FindingFilters';
@@ -70,7 +70,7 @@ export function LineupPage() {
     d: () => document.getElementById('deliver')?.focus(),
     '/': () => document.getElementById('find-by-name')?.focus(),
     n: () => {
-      const first = shown.find((tile) => ['fix', 'look', 'failed'].includes(standingOf(tile)));
+      const first = shown.find(wantsPerson);
       if (first) void navigate(`/lots/${lotId}/photos/${first.id}`, { state: { work: 'first' } });
     },
     '?': () => setHelp(true),

@@ -17,6 +17,10 @@ export function standingOf(photo: { state: string; verdict?: string | null }): S
   return (photo.verdict ?? 'waiting') as Standing;
 }
 
+/** Whether a photo wants a person. */
+export const wantsPerson = (photo: { state: string; verdict?: string | null }) =>
+  ['fix', 'look', 'failed'].includes(standingOf(photo));
+
 /** The mark of a standing; told by its shape as well as its colour. */
 export function Mark({ standing, size = 12 }: { standing: Standing; size?: number }) {
   const { word, colour } = standings[standing];

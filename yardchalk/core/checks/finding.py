@@ -24,7 +24,6 @@ Verdict = Literal["ready", "look", "fix"]
 
 
 Tool = Literal[
-    "white-point",
     "scope",
     "black-point",
     "neutral",
@@ -72,6 +71,11 @@ class Finding(BaseModel):
     tool: Tool = Field("none", description="What mends it, in that stage.")
     below: bool = Field(False, description="Whether the figure is too small rather than too large.")
     allowed: Allowed | None = None
+
+    @property
+    def open(self) -> bool:
+        """Whether it wants a person: neither a note nor let pass."""
+        return self.severity != "note" and self.allowed is None
 
     @property
     def excess(self) -> float:
