@@ -49,7 +49,11 @@ def one(photo: str, sheet_name: str, spec_name: str) -> dict[str, float]:
         # Side by side, since how fast the machine is changes from second to second.
         decoding = _seconds(lambda: decode_photo(data, photo))
         whole = _seconds(lambda: produce(Render(data, photo, sheet), spec))
-        encoding = _seconds(lambda: encode_picture(pixels, spec.file, quality=int(result.figures["JPEG quality"] or 92)))
+        encoding = _seconds(
+            lambda: encode_picture(
+                pixels, "jpeg" if spec.file == "jpeg" else "png", quality=int(result.figures["quality of the file"] or 92)
+            )
+        )
         rounds.append((whole / (decoding + encoding), whole, decoding, encoding))
     ratio, whole, decoding, encoding = sorted(rounds)[len(rounds) // 2]
     return {"whole": whole, "decode": decoding, "encode": encoding, "ratio": ratio, "memory": memory}

@@ -45,7 +45,7 @@ def placed(spec: ListingSpec, edit: Callable[[Coded], None] = lambda _: None, *,
     placing = place(spec, render.facts.width, render.facts.height, render.box)
     laid = on_canvas(render, spec, placing)
     edit(laid.pixels)
-    data = encode_picture(laid.pixels, spec.file)
+    data = encode_picture(laid.pixels, "jpeg" if spec.file == "jpeg" else "png")
     back = decode_photo(data, "result")
     return run_checks(examine(render, judged_by or spec, placing, laid, data, back, trimmed=True))
 

@@ -6,7 +6,7 @@ import numpy as np
 from PIL import Image, ImageCms
 
 from tests.pictures import Scene
-from yardchalk.core.codecs import decode_photo, encode_picture, inspect_photo
+from yardchalk.core.codecs import Tags, decode_photo, encode_picture, inspect_photo
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.errors import UnreadablePhoto
 
@@ -100,7 +100,7 @@ class WritingTest(unittest.TestCase):
     def test_files_carry_srgb_and_resolution(self) -> None:
         for fmt in ("jpeg", "png"):
             with self.subTest(fmt):
-                data = encode_picture(GRADIENT, fmt, dpi=300)
+                data = encode_picture(GRADIENT, fmt, tags=Tags(dpi=300))
                 theirs = Image.open(io.BytesIO(data))
                 profile = ImageCms.ImageCmsProfile(io.BytesIO(theirs.info["icc_profile"]))
                 self.assertIn("srgb", ImageCms.getProfileDescription(profile).lower())

@@ -9,7 +9,7 @@ from pymatting import cf_laplacian
 
 from tests.pictures import Scene
 from yardchalk.core.checks import REGISTRY, Finding, run_checks
-from yardchalk.core.codecs import decode_photo, encode_picture
+from yardchalk.core.codecs import Tags, decode_photo, encode_picture
 from yardchalk.core.colour import Float, encode, linear_table
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.errors import YardError
@@ -144,11 +144,11 @@ class CleanUpTest(unittest.TestCase):
         self.assertFalse(none.dropped.any() or none.filled.any())
 
     def test_lengths_are_px_share_or_mm(self) -> None:
-        jpeg = encode_picture(MADE.pixels, "jpeg", quality=95, dpi=254)
+        jpeg = encode_picture(MADE.pixels, "jpeg", quality=95, tags=Tags(dpi=254))
         render = with_edge(jpeg)
         self.assertAlmostEqual(render.length(Length(value=2, unit="mm"), 1.0), 20)
         self.assertAlmostEqual(render.length(Length(value=1, unit="%"), 0.5), 4)
-        plain = encode_picture(MADE.pixels, "jpeg", quality=95, dpi=20)  # too few to be meant
+        plain = encode_picture(MADE.pixels, "jpeg", quality=95, tags=Tags(dpi=20))  # too few to be meant
         bare = with_edge(plain, grow={"value": 1, "unit": "mm"})
         with self.assertRaisesRegex(YardError, "how many px an inch has"):
             matte(bare)

@@ -10,7 +10,7 @@ from hypothesis.extra import numpy as hnp
 
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Float, Mask, area_mean, darkest, open_peak
-from yardchalk.core.deliver import _sufficient_quality
+from yardchalk.core.filing import sufficient_quality
 from yardchalk.core.regions import HELD, Flood, pieces_of
 
 masks = hnp.arrays(np.bool_, hnp.array_shapes(min_dims=2, max_dims=2, min_side=1, max_side=24))
@@ -91,14 +91,14 @@ class QualityTest(unittest.TestCase):
     def test_the_quality_found_on_the_mixed_blocks_is_the_one_that_whole_files_show(self) -> None:
         for seed, shape in ((1, (90, 130)), (2, (64, 64)), (3, (77, 41))):
             pixels, away = self._spotted(seed, shape)
-            found = _sufficient_quality(pixels, away, 80)
+            found = sufficient_quality(pixels, away, 80)
             for quality in (80, 95, 97, 99, 100):
                 low = int(decode_photo(encode_picture(pixels, "jpeg", quality=quality), "x").pixels.min(2)[away].min())
                 if low >= 250 or quality == 100:
                     self.assertEqual(found, quality)
                     break
         white = np.full((40, 40, 3), 255, np.uint8)
-        self.assertEqual(_sufficient_quality(white, np.ones((40, 40), bool), 80), 80)
+        self.assertEqual(sufficient_quality(white, np.ones((40, 40), bool), 80), 80)
 
     def _spotted(self, seed: int, shape: tuple[int, int]) -> tuple[np.ndarray, Mask]:
         rng = np.random.default_rng(seed)

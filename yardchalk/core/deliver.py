@@ -1,32 +1,28 @@
 """One photo from its file to a checked result file: what the command line and the workers both run."""
 
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict_of
-from yardchalk.core.checks.off_white import MOVED_FLOOR, TOUCHING, within
-from yardchalk.core.codecs import SUFFIX, decode_photo, encode_grey, encode_picture, inspect_photo
-from yardchalk.core.codecs.reading import Limits
-from yardchalk.core.colour import Coded, Float, Mask, area_mean, darkest, encode, newly_clipped, top
-from yardchalk.core.compiled import compiled
+from yardchalk.core.codecs import SUFFIX, Part, Tags, encode_grey, encode_picture, exif_of, inspect_photo, merged_of
+from yardchalk.core.codecs.exif import carried
+from yardchalk.core.colour import Coded, Float, area_mean, decode, encode, newly_clipped, top
+from yardchalk.core.filing import OWN, Written, written
+from yardchalk.core.listing import DEEP, SEE_THROUGH, ListingSpec
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Region, Render
-from yardchalk.core.settings import ListingSpec
 from yardchalk.core.softness import softness
 from yardchalk.core.stages.balance import cast_of
-from yardchalk.core.stages.place import Placing, full_frame, place
+from yardchalk.core.stages.place import Placing, added_at, card_behind, full_frame, place
 
 PREVIEW_SIDE = 640
 CROP_SIDES = ("left", "top", "right", "bottom")
-_QUALITY_STEPS = (95, 97, 99, 100)
 _EIGHT_OF_SIXTEEN = np.round(np.arange(65536) / 257).astype(np.uint8)
-_BLOCK = 8  # px; of JPEG
-# Our own files are read back without the limits that uploads have.
-_OWN = Limits(max_bytes=2**40, max_pixels=2**40)
 
 
 @dataclass(frozen=True)
@@ -65,30 +61,33 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
         Also encode the coverage.
     """
     size = render.size_at(1.0)
-    background = spec.background if render.sheet.place.background == "spec" else render.sheet.place.background
-    if background != spec.background:
-        spec = spec.model_copy(update={"background": background})
-        if background == "transparent" and spec.file == "jpeg":
-            # JPEG cannot hold transparency; rather than drop it in silence, lay it on white and let the check say so.
-            spec = spec.model_copy(update={"background": "white"})
+    spec = _with_background(spec, render.sheet.place.background)
     placing = full_frame(*size) if whole_frame else place(spec, *size, render.box)
     laid = on_canvas(render, spec, placing)
-    alpha, shadow = laid.alpha, laid.shadow
+    parts = _parts(render, spec, placing) if spec.file == "openraster" else ()
+    tags = Tags(spec.dpi, None if spec.exif == "drop" else carried(exif_of(render.data), spec.exif, location=spec.location))
     # Encoding and reading back need the room; the checks look at the canvas and at the analysis picture.
     render.cache.forget_large()
-    data, back, quality = _encode(laid.pixels, np.maximum(alpha, shadow), spec)
-    findings = run_checks(examine(render, spec, placing, laid, data, back, trimmed=not whole_frame))
+    file = written(laid.pixels, laid.alpha, laid.covered, spec, tags, parts)
+    findings = run_checks(examine(render, spec, placing, laid, file.data, file.back, trimmed=not whole_frame))
     return Result(
-        data=data,
+        data=file.data,
         suffix=SUFFIX[spec.file],
         width=placing.width,
         height=placing.height,
-        matte=encode_grey(np.round(alpha * 255).astype(np.uint8)) if matte else None,
-        preview=_preview(laid.pixels, alpha + (1 - alpha) * shadow),
+        matte=encode_grey(np.round(laid.alpha * 255).astype(np.uint8)) if matte else None,
+        preview=_preview(laid, spec),
         verdict=verdict_of(findings),
         findings=findings,
-        figures=_figures(render, laid, placing, data, quality),
+        figures=_figures(render, laid, placing, file),
     )
+
+
+def _with_background(spec: ListingSpec, insisted: Literal["spec", "white", "transparent"]) -> ListingSpec:
+    """The spec with the background that the run sheet insists on, where the spec's format can hold it."""
+    if insisted == "spec" or (insisted == "transparent" and spec.file not in SEE_THROUGH):
+        return spec
+    return spec.model_copy(update={"background": insisted})
 
 
 @dataclass(frozen=True)
@@ -104,6 +103,8 @@ class Laid:
         Opacity of a kept or drawn shadow.
     burnt, drowned : uint8, shape (h, w)
         How many channels of a product pixel our doing brought to full level, and to 0; 0 to 3.
+    added : float32, shape (h, w), or None
+        Coverage by pictures and marks that the spec adds.
     """
 
     pixels: Coded
@@ -111,6 +112,13 @@ class Laid:
     shadow: Float
     burnt: NDArray[np.uint8]
     drowned: NDArray[np.uint8]
+    added: Float | None = None
+
+    @cached_property
+    def covered(self) -> Float:
+        """By anything but background: float32 (h, w)."""
+        covered = np.maximum(self.alpha, self.shadow)
+        return covered if self.added is None else np.maximum(covered, self.added)
 
 
 def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, data: bytes, back: Picture, *, trimmed: bool) -> Checked:
@@ -122,7 +130,7 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         evidence=render.evidence,
         analysis_scale=render.analysis_scale,
         alpha=laid.alpha,
-        shadow=laid.shadow,
+        laid_over=laid.covered,
         stretches=render.stretches,
         placing=placing,
         burnt=laid.burnt,
@@ -131,7 +139,7 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         cast=render.cast,
         result=back.pixels,
         data=data,
-        result_facts=inspect_photo(data, render.name, _OWN),
+        result_facts=inspect_photo(merged_of(data) if spec.file == "openraster" else data, render.name, OWN),
         trimmed=trimmed,
     )
 
@@ -139,17 +147,21 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
 def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:
     """The photo, finished and laid on its canvas."""
     region, at = _overlap(render, placing)
-    dtype = np.uint16 if render.facts.bits == 16 and spec.file == "png" else np.uint8
-    full = top(dtype)
+    sixteen = spec.bits == 16 or (spec.bits is None and render.facts.bits == 16)
+    dtype = np.dtype(np.uint16 if sixteen and spec.file in DEEP else np.uint8)
     clear = spec.background == "transparent"
-    canvas = np.full((placing.height, placing.width, 4 if clear else 3), 0 if clear else full, dtype)
+    card = card_behind(spec, placing)
+    canvas = np.zeros((placing.height, placing.width, 4 if clear else 3), dtype)
+    if not clear:
+        canvas[:] = _in_depth(card, dtype)
     alpha = np.zeros((placing.height, placing.width), np.float32)
     shadow = np.zeros(alpha.shape, np.float32) if render.shadow is not None else alpha
     burnt, drowned = np.zeros(alpha.shape, np.uint8), np.zeros(alpha.shape, np.uint8)
     if region is None:
-        return Laid(canvas, alpha, shadow, burnt, drowned)
-    part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, "white")
-    canvas[at] = part if part.dtype == dtype else Picture(part).eight_bit().pixels
+        return _with_added(Laid(canvas, alpha, shadow, burnt, drowned), spec)
+    here = card if card.shape[:2] == (1, 1) else np.ascontiguousarray(card[at])
+    part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, here)
+    canvas[at] = _in_depth(part, dtype)
     alpha[at] = render.cut(placing.scale, region).alpha
     opacity = render.shadow_of(placing.scale, region)
     if opacity is not None:
@@ -158,71 +170,62 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:
         solid = alpha[at] > 0.98
         for out, found in zip((burnt, drowned), newly_clipped(render.part(placing.scale, region).pixels, canvas[at]), strict=True):
             out[at] = np.where(solid, found, np.uint8(0))
-    return Laid(canvas, alpha, shadow, burnt, drowned)
+    return _with_added(Laid(canvas, alpha, shadow, burnt, drowned), spec)
 
 
-def _encode(pixels: Coded, alpha: Float, spec: ListingSpec) -> tuple[bytes, Picture, int | None]:
-    """Encode and decode again; a JPEG's quality rises until compression keeps the backdrop near the product at 250 or more."""
-    if spec.file == "png":
-        data = encode_picture(pixels, "png", dpi=spec.dpi)
-        return data, decode_photo(data, "result", _OWN), None
-    quality = _sufficient_quality(pixels, ~within(alpha, TOUCHING), spec.quality)
-    data = encode_picture(pixels, "jpeg", quality=quality, dpi=spec.dpi)
-    return data, decode_photo(data, "result", _OWN), quality
+def _in_depth(pixels: Coded, dtype: np.dtype[Any]) -> Coded:
+    """The same values in 8 or 16 bits."""
+    if pixels.dtype == dtype:
+        return pixels
+    return Picture(pixels).eight_bit().pixels if dtype == np.uint8 else pixels.astype(np.uint16) * 257
 
 
-def _sufficient_quality(pixels: Coded, away: Mask, quality: int) -> int:
-    """The least quality, from the given one up, that keeps every pixel that is `away` at 250 or more; 100 if none does.
-
-    At full chroma resolution a JPEG's blocks do not know of each other. So it is tried out on those blocks alone that
-    hold both backdrop and something else, put side by side.
-    """
-    h, w = away.shape
-    mixed = _mixed_blocks(pixels, away, _BLOCK)
-    if not mixed.any():
-        return quality
-    # Encoders fill up the last blocks by repeating the edge.
-    down, across = -h % _BLOCK, -w % _BLOCK
-    strip = _strip(np.pad(pixels, ((0, down), (0, across), (0, 0)), mode="edge"), mixed)
-    watched = _strip(np.pad(away, ((0, down), (0, across)))[..., None], mixed)[..., 0]
-    for better in (quality, *(q for q in _QUALITY_STEPS if q > quality)):
-        tried = decode_photo(encode_picture(strip, "jpeg", quality=better), "result", _OWN).pixels
-        if int(darkest(tried)[watched].min(initial=255)) >= MOVED_FLOOR:
-            return better
-    return _QUALITY_STEPS[-1]
-
-
-@compiled
-def _mixed_blocks(pixels: Coded, away: Mask, size: int) -> Mask:
-    """Blocks, (rows, columns), that hold both a pixel that is away and one that is not white."""
-    h, w = away.shape
-    rows, columns = (h + size - 1) // size, (w + size - 1) // size
-    out = np.zeros((rows, columns), np.bool_)
-    for i in range(rows):
-        for j in range(columns):
-            far, grey = False, False
-            for y in range(i * size, min((i + 1) * size, h)):
-                for x in range(j * size, min((j + 1) * size, w)):
-                    far = far or away[y, x]
-                    grey = grey or min(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]) < 255
-            out[i, j] = far and grey
-    return out
+def _with_added(laid: Laid, spec: ListingSpec) -> Laid:
+    """With the spec's own pictures and marks laid over it, mixed in linear light."""
+    if not spec.added:
+        return laid
+    pixels, added = laid.pixels.copy(), np.zeros(laid.alpha.shape, np.float32)
+    full = float(top(pixels.dtype))
+    for one in spec.added:
+        mark = added_at(one, pixels.shape[1], pixels.shape[0])
+        under = pixels[mark.at].astype(np.float32) / full
+        cover, light = mark.alpha[..., None], decode(mark.pixels.astype(np.float32) / 255)
+        if pixels.shape[2] == 4:
+            below = under[..., 3:] * (1 - cover)
+            whole = np.maximum(cover + below, 1e-6)
+            mixed = np.dstack([encode((cover * light + below * decode(under[..., :3])) / whole), cover + below])
+        else:
+            mixed = encode(cover * light + (1 - cover) * decode(under))
+        pixels[mark.at] = np.where(cover > 0, np.round(mixed * full), pixels[mark.at]).astype(pixels.dtype)
+        added[mark.at] = np.maximum(added[mark.at], mark.alpha)
+    return replace(laid, pixels=pixels, added=added)
 
 
-def _strip(values: NDArray[Any], chosen: Mask) -> NDArray[Any]:
-    """The chosen blocks of values (h, w, channels) put side by side in lines of 128, the last one filled up with the first."""
-    channels = values.shape[2]
-    rows, columns = chosen.shape
-    blocks = values.reshape(rows, _BLOCK, columns, _BLOCK, channels).swapaxes(1, 2)[chosen]
-    lines = np.concatenate([blocks, np.repeat(blocks[:1], -len(blocks) % 128, axis=0)]).reshape(-1, 128, _BLOCK, _BLOCK, channels)
-    return np.ascontiguousarray(lines.swapaxes(1, 2).reshape(-1, 128 * _BLOCK, channels))
+def _parts(render: Render, spec: ListingSpec, placing: Placing) -> tuple[Part, ...]:
+    """Of a layered file: cut-out, original and backdrop, each on the canvas."""
+    region, at = _overlap(render, placing)
+    size = (placing.height, placing.width)
+    cutout, original = np.zeros((*size, 4), np.uint8), np.zeros((*size, 4), np.uint8)
+    if region is not None:
+        cutout[at] = _in_depth(render.cutout(placing.scale, region), cutout.dtype)
+    width, height = render.size_at(placing.scale)
+    whole = Region(max(0, -placing.top), min(height, size[0] - placing.top), max(0, -placing.left), min(width, size[1] - placing.left))
+    seen = np.s_[whole.top + placing.top : whole.bottom + placing.top, whole.left + placing.left : whole.right + placing.left]
+    original[seen] = np.dstack([_in_depth(render.part(placing.scale, whole).pixels, original.dtype), np.full(whole.shape, 255, np.uint8)])
+    behind = np.broadcast_to(card_behind(spec, placing), (*size, 3))
+    return (
+        Part("Cut-out", encode_picture(cutout, "png")),
+        Part("Original", encode_picture(original, "png"), shown=False),
+        Part("Backdrop", encode_picture(np.ascontiguousarray(behind), "png"), shown=spec.background != "transparent"),
+    )
 
 
-def _preview(pixels: Coded, alpha: Float) -> NDArray[np.uint8]:
+def _preview(laid: Laid, spec: ListingSpec) -> NDArray[np.uint8]:
     """The result at the size of a tile on the line-up, as straight RGBA.
 
     From a result on white the colour is taken back such that laid on white it is the result again.
     """
+    pixels, alpha = laid.pixels, laid.alpha
     h, w = alpha.shape
     s = min(1.0, PREVIEW_SIDE / max(h, w))
     size = (max(1, round(w * s)), max(1, round(h * s)))
@@ -230,7 +233,10 @@ def _preview(pixels: Coded, alpha: Float) -> NDArray[np.uint8]:
     small = area_mean(pixels, (np.arange(depth + 1) * (65535 // depth)).astype(np.uint16), _EIGHT_OF_SIXTEEN, *size)
     if small.shape[2] == 4:
         return small
-    cover = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)[..., None]
+    if spec.background != "white":
+        return np.dstack([small, np.full(small.shape[:2], 255, np.uint8)])
+    opacity = alpha + (1 - alpha) * laid.shadow
+    cover = cv2.resize(opacity if laid.added is None else np.maximum(opacity, laid.added), size, interpolation=cv2.INTER_AREA)[..., None]
     colour = 255 - (255 - small.astype(np.float32)) / np.maximum(cover, 1e-3)
     return np.dstack([np.clip(colour, 0, 255), cover * 255]).round().astype(np.uint8)
 
@@ -255,7 +261,7 @@ def _overlap(render: Render, placing: Placing) -> tuple[Region | None, tuple[sli
     return (region if h > 0 and w > 0 else None), np.s_[y : y + max(h, 0), x : x + max(w, 0)]
 
 
-def _figures(render: Render, laid: Laid, placing: Placing, data: bytes, quality: int | None) -> dict[str, float | None]:
+def _figures(render: Render, laid: Laid, placing: Placing, file: Written) -> dict[str, float | None]:
     graph = render.graph
     low, high = render.decisions.backdrop.levels
     covered = max(float(laid.alpha.sum()), 1.0)
@@ -281,8 +287,8 @@ def _figures(render: Render, laid: Laid, placing: Placing, data: bytes, quality:
         "backdrop explains of the border (%)": round(100 * render.decisions.backdrop.ring_share, 1),
         "product of the photo (%)": round(100 * float(render.decisions.product.mean()), 2),
         "scale (delivered px per original px)": round(placing.scale, 4),
-        "file (bytes)": len(data),
-        "JPEG quality": quality,
+        "file (bytes)": len(file.data),
+        "quality of the file": file.quality,
     }
 
 

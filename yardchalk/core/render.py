@@ -774,9 +774,12 @@ class Render:
             return lifted
         return mixed(lifted, toned(pixels, np.ones((1, 1), np.float32), self.balance_tone), self._region_of(mask, scale, region))
 
-    def picture(self, scale: float, region: Region, card: Card = "white") -> Coded:
-        """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing."""
-        return on_card(*self._product(scale, region), _card(card, region))
+    def picture(self, scale: float, region: Region, card: Card | NDArray[np.uint8] = "white") -> Coded:
+        """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing.
+
+        A card of one's own is uint8 (h, w, 3), of the region's size, or (1, 1, 3) for one colour.
+        """
+        return on_card(*self._product(scale, region), card if isinstance(card, np.ndarray) else _card(card, region))
 
     def cutout(self, scale: float, region: Region) -> Coded:
         """The finished region as straight RGBA, coded; edges page-true if the run sheet says so."""

@@ -16,6 +16,8 @@ from pydantic import AfterValidator, Field, ValidationError, model_validator
 
 from yardchalk.core.clear_settings import AnyRegion, ClearMarks
 from yardchalk.core.errors import BadSettings
+from yardchalk.core.listing import Limits as Limits
+from yardchalk.core.listing import ListingSpec as ListingSpec
 from yardchalk.core.settings_base import Length, Settings, Share, Stroke
 
 WhitePoint = Annotated[int, Field(ge=128, le=255)]
@@ -223,50 +225,6 @@ class Marks(Settings):
     def as_kept(self) -> dict[str, Any]:
         """Just what departs from the run sheet, for JSON."""
         return self.model_dump(mode="json", exclude_none=True, exclude_defaults=True)
-
-
-class Limits(Settings):
-    """What the checks let pass."""
-
-    white_level: int = Field(255, ge=200, le=255, description="Every channel of a backdrop pixel must reach this level.")
-    lost_highlights: float = Field(0.1, ge=0, le=100, description="Share of the product that may be burnt by us, in %.")
-    lost_shadows: float = Field(0.1, ge=0, le=100, description="Share of the product that may be drowned in black by us, in %.")
-    cast: float = Field(1.5, ge=0, le=100, description="How far what should be neutral may be from it, ΔE00.")
-    too_alike: float = Field(15.0, ge=0, le=100, description="Share of the product's colours that may be the backdrop's too, in %.")
-    left_behind: float = Field(0.02, ge=0, le=100, description="Largest kept place that the backdrop explains, % of the photo.")
-    missing_part: float = Field(0.05, ge=0, le=100, description="Largest dropped place that nothing explains, % of the photo.")
-    fine_detail: float = Field(1.8, ge=0, le=100, description="Share of the product that may be thin (wires, bristles, lines), in %.")
-    weak_outline: float = Field(2.8, ge=0, le=100, description="Longest stretch of outline without an edge, % of the longer side.")
-    ghosts: float = Field(12, ge=0, description="Largest faint island apart from the product, px.")
-    pinholes: float = Field(12, ge=0, description="Largest hole within the product, px.")
-    fringe: float = Field(3.0, ge=0, le=100, description="How far the edge's colour leans towards the backdrop, mean, ΔE00.")
-    ragged_edge: float = Field(5.0, ge=0, le=100, description="Share of the outline that is too sharp, too soft or too rough, in %.")
-    stray_piece: float = Field(0.5, ge=0, le=100, description="Kept pieces smaller than this are doubted, % of the largest piece.")
-    margin_error: float = Field(0.5, ge=0, le=10, description="How far fill and centring may be off, % of the canvas.")
-
-
-class Canvas(Settings):
-    width: int = Field(ge=16, le=20000, description="px")
-    height: int = Field(ge=16, le=20000, description="px")
-
-
-class ListingSpec(Settings):
-    """What a listing channel asks for."""
-
-    format: Literal["yardchalk-listing-spec/1"] = "yardchalk-listing-spec/1"
-    name: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,40}$")
-    title: str = ""
-    note: str = ""
-    background: Literal["white", "transparent"] = "white"
-    canvas: Canvas | None = Field(None, description="Fixed canvas; without one the picture is trimmed to the product.")
-    fill: float = Field(85.0, gt=0, le=100, description="With a canvas: share of its tighter side that the product fills, in %.")
-    margin: float = Field(4.0, ge=0, le=45, description="Without a canvas: margin on each side, % of the product's longer side.")
-    enlarge: bool = Field(True, description="Whether a small product may be enlarged to reach the fill share.")
-    file: Literal["jpeg", "png"] = "jpeg"
-    quality: int = Field(92, ge=60, le=100, description="JPEG quality to start from; raised where compression would grey the backdrop.")
-    dpi: float = Field(72.0, ge=1, le=2400)
-    max_bytes: int | None = Field(None, ge=10_000, description="Largest file accepted, bytes.")
-    limits: Limits = Limits()
 
 
 _KINDS = {"int", "float", "bool", "str", "tuple", "body", "query", "path"}

@@ -7,7 +7,7 @@ from typing import IO
 
 from pydantic import BaseModel
 
-from yardchalk.core.codecs import decode_photo, inspect_photo
+from yardchalk.core.codecs import decode_photo, inspect_photo, pages_of
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.errors import UnreadablePhoto
 from yardchalk.store import queries
@@ -57,14 +57,20 @@ def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes]) -> IntakeRe
 def _take_one(studio: Studio, lot_id: int, name: str, file: IO[bytes], report: IntakeReport) -> None:
     try:
         data = file.read(studio.limits.max_bytes + 1)
+    except (zipfile.BadZipFile, OSError, EOFError, RuntimeError):
+        report.refused.append(Refused(name=name, reason=f"{name}: cannot be unpacked. Make the ZIP again, without a password."))
+        return
+    for label, page in pages_of(data, name, studio.limits):
+        _take_page(studio, lot_id, label, page, report)
+
+
+def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: IntakeReport) -> None:
+    try:
         facts = inspect_photo(data, name, studio.limits)
         # Read to the end at the smallest codec scale: a file cut short is found now, not in the middle of a run.
         decode_photo(data, name, studio.limits, 200)
     except UnreadablePhoto as error:
         report.refused.append(Refused(name=name, reason=error.message))
-        return
-    except (zipfile.BadZipFile, OSError, EOFError, RuntimeError):
-        report.refused.append(Refused(name=name, reason=f"{name}: cannot be unpacked. Make the ZIP again, without a password."))
         return
     digest = hashlib.sha256(data).hexdigest()
     with studio.transaction() as connection:

@@ -4,7 +4,7 @@ import re
 import unicodedata
 from pathlib import PurePosixPath
 
-PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp"})
+PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".gif", ".avif", ".heic", ".heif"})
 
 
 def safe_name(name: str) -> str:

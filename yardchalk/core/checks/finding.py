@@ -143,7 +143,7 @@ class Checked:
     spec : with the limits.
     clearing, evidence : on the analysis picture, which has `analysis_scale` px for one px of the original.
     alpha : float32, shape of the result; coverage as rendered (0 where the canvas is empty).
-    shadow : float32, shape of the result; opacity of a kept or drawn shadow.
+    laid_over : float32, shape of the result; coverage by product, shadow and what the spec adds: 0 where there is background alone.
     stretches : of the outline, with figures.
     placing : how the photo lies on the result.
     burnt, drowned : uint8, shape of the result: how many channels of a product pixel our doing brought to full level, and to 0.
@@ -161,7 +161,7 @@ class Checked:
     evidence: Evidence
     analysis_scale: float
     alpha: Float
-    shadow: Float
+    laid_over: Float
     stretches: list[Stretch]
     placing: Placing
     burnt: NDArray[np.uint8]

@@ -1,6 +1,9 @@
-"""Decode JPEG, PNG, TIFF and WebP to upright sRGB pixels, under limits."""
+"""Decode JPEG, PNG, TIFF, WebP, GIF, AVIF and HEIC to upright sRGB pixels, under limits."""
 
+import contextlib
+import re
 import struct
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -20,7 +23,15 @@ _FORMATS: tuple[tuple[bytes, int, str], ...] = (
     (b"II*\x00", 0, "TIFF"),
     (b"MM\x00*", 0, "TIFF"),
     (b"WEBP", 8, "WebP"),
+    (b"GIF8", 0, "GIF"),
+    (b"ftyp", 4, "HEIC"),
 )
+_KNOWN = "JPEG, PNG, TIFF, WebP, GIF, AVIF or HEIC"
+# Brands of the two kinds of picture that come in an ISO base media file (ISO/IEC 23008-12, annex B).
+_AVIF_BRANDS = {b"avif", b"avis"}
+_HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
+# A page no more than so long a share of the first, and of its shape, is a small copy of it.
+_SMALL_COPY = 0.3
 
 
 @dataclass(frozen=True)
@@ -42,14 +53,22 @@ class PhotoFacts(BaseModel):
     profile: str
     orientation: int
     dpi: float | None
+    frames: int = 1
 
 
 def sniff(data: bytes) -> str | None:
-    """The format of a file by its first bytes: "JPEG", "PNG", "TIFF", "WebP" or None."""
+    """The format of a file by its first bytes: "JPEG", "PNG", "TIFF", "WebP", "GIF", "AVIF", "HEIC" or None."""
     for magic, offset, name in _FORMATS:
         if data[offset : offset + len(magic)] == magic:
-            return name
+            return _brand(data) if name == "HEIC" else name
     return None
+
+
+def _brand(data: bytes) -> str | None:
+    size = int.from_bytes(data[:4], "big")
+    head = data[8 : min(size, 200)]
+    brands = {head[:4], *(head[k : k + 4] for k in range(8, len(head), 4))}
+    return "AVIF" if brands & _AVIF_BRANDS else "HEIC" if brands & _HEIC_BRANDS else None
 
 
 def _open(data: bytes, name: str, limits: Limits, **options: Any) -> tuple[Any, str]:
@@ -63,18 +82,45 @@ def _open(data: bytes, name: str, limits: Limits, **options: Any) -> tuple[Any, 
             remedy="Save it smaller, or raise the limit",
         )
     if kind is None:
-        raise UnreadablePhoto("is not a JPEG, PNG, TIFF or WebP picture", where=name, remedy="Export it as one of these")
+        raise UnreadablePhoto(f"is not a {_KNOWN} picture", where=name, remedy="Export it as one of these")
+    if kind == "HEIC":
+        return _open_heic(data, name, limits), kind
     try:
         image = pyvips.Image.new_from_buffer(data, "", access="sequential", fail_on="truncated", **options)
     except pyvips.Error as error:
         raise _broken(error, data, name, kind) from None
-    if image.width * image.height > limits.max_pixels:
+    _check_size(image.width, image.height, name, limits)
+    return image, kind
+
+
+def _check_size(width: int, height: int, name: str, limits: Limits) -> None:
+    if width * height > limits.max_pixels:
         raise UnreadablePhoto(
-            f"has {image.width * image.height / 1e6:.0f} megapixels, more than the {limits.max_pixels / 1e6:.0f} allowed",
+            f"has {width * height / 1e6:.0f} megapixels, more than the {limits.max_pixels / 1e6:.0f} allowed",
             where=name,
             remedy="Scale it down, or raise the limit",
         )
-    return image, kind
+
+
+def _open_heic(data: bytes, name: str, limits: Limits) -> Any:
+    """A HEIC file's main picture as libvips would have opened it; the decoder that comes with libvips lacks HEVC."""
+    import pillow_heif  # loads a decoder; few files need it
+
+    try:
+        held = pillow_heif.open_heif(data, convert_hdr_to_8bit=False)
+        width, height = held.size
+        _check_size(width, height, name, limits)
+        values = np.asarray(held)
+    except (ValueError, OSError, EOFError, RuntimeError, SyntaxError) as error:
+        raise _broken(error, data, name, "HEIC") from None
+    image = pyvips.Image.new_from_array(values)
+    depth = "16" if values.dtype == np.uint16 else ""
+    grey = values.ndim == 2 or values.shape[2] < 3
+    image = image.copy(interpretation=("grey16" if depth else "b-w") if grey else ("rgb16" if depth else "srgb"))
+    for field, kept in (("icc-profile-data", "icc_profile"), ("exif-data", "exif")):
+        if held.info.get(kept):
+            image.set_type(pyvips.GValue.blob_type, field, bytes(held.info[kept]))
+    return image
 
 
 def _broken(error: Exception, data: bytes, name: str, kind: str) -> UnreadablePhoto:
@@ -95,12 +141,14 @@ def inspect_photo(data: bytes, name: str, limits: Limits = Limits()) -> PhotoFac
         Not a picture of a known format, too large, or broken in its header.
     """
     image, kind = _open(data, name, limits)
-    orientation = int(image.get("orientation")) if image.get_typeof("orientation") else 1
+    orientation = int(image.get("orientation")) if image.get_typeof("orientation") and kind != "HEIC" else 1
     width, height = (image.height, image.width) if orientation >= 5 else (image.width, image.height)
     resolution = image.xres * 25.4
     profile = "sRGB"
     if image.get_typeof("icc-profile-data"):
         profile = _profile_name(bytes(image.get("icc-profile-data")))
+    elif image.interpretation == "cmyk":
+        profile = "CMYK without a profile, taken for a general one"
     return PhotoFacts(
         format=kind,
         width=width,
@@ -110,6 +158,7 @@ def inspect_photo(data: bytes, name: str, limits: Limits = Limits()) -> PhotoFac
         profile=profile,
         orientation=orientation,
         dpi=round(resolution, 1) if resolution > 30 else None,
+        frames=int(image.get("n-pages")) if kind in ("GIF", "WebP") and image.get_typeof("n-pages") else 1,
     )
 
 
@@ -169,7 +218,8 @@ def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_sid
             options["shrink"] = shrink
     image, kind = _open(data, name, limits, **options)
     try:
-        image = image.autorot()
+        if kind != "HEIC":  # its turns are part of its decoding
+            image = image.autorot()
         sixteen = image.format in ("ushort", "short")
         if image.get_typeof("icc-profile-data") and bytes(image.get("icc-profile-data")) != srgb_profile():
             try:
@@ -178,7 +228,7 @@ def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_sid
                 # A profile that does not fit its picture is common in the wild; the pixels are then taken as sRGB.
                 image = image.copy_memory()
         elif image.interpretation == "cmyk":
-            raise UnreadablePhoto("is CMYK without a profile", where=name, remedy="Export it as RGB")
+            image = image.icc_transform("srgb", input_profile="cmyk", intent="relative", depth=16 if sixteen else 8)
         if image.interpretation not in ("srgb", "rgb16", "b-w", "grey16"):
             image = image.colourspace("rgb16" if sixteen else "srgb")
         values = image.numpy()
@@ -195,3 +245,45 @@ def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_sid
         alpha = None
     scale = 1.0 if full is None else max(values.shape[:2]) / full
     return Picture(np.ascontiguousarray(colour), alpha, scale)
+
+
+def pages_of(data: bytes, name: str, limits: Limits = Limits()) -> Iterator[tuple[str, bytes]]:
+    """The pictures in a file, each with a name: itself, or for a TIFF of several pages each page as a TIFF of its own.
+
+    Pages that are small copies of the first are left out. A file that cannot be read is given as it is.
+    """
+    count = 1
+    with contextlib.suppress(UnreadablePhoto):
+        if sniff(data) == "TIFF":
+            first, _ = _open(data, name, limits)
+            count = int(first.get("n-pages")) if first.get_typeof("n-pages") else 1
+    if count < 2:
+        yield name, data
+        return
+    stem, suffix = re.fullmatch(r"(.*?)(\.[^.]*)?", name).groups()  # type: ignore[union-attr]
+    for page in range(count):
+        label = f"{stem} p{page + 1}{suffix or ''}"
+        try:
+            image, _ = _open(data, label, limits, page=page)
+            if page and _is_small_copy(image, first):
+                continue
+            image = image.copy()
+            if image.get_typeof("n-pages"):
+                image.remove("n-pages")
+            yield label, bytes(image.tiffsave_buffer(compression="deflate", predictor="horizontal"))
+        except (UnreadablePhoto, pyvips.Error):
+            yield label, b"II*\x00"  # a TIFF with nothing in it: refused by name as broken
+
+
+def _is_small_copy(page: Any, first: Any) -> bool:
+    alike = abs(page.width * first.height - first.width * page.height) < 0.02 * page.width * first.height
+    return bool(alike and page.width < _SMALL_COPY * first.width)
+
+
+def exif_of(data: bytes) -> bytes | None:
+    """The block that the camera wrote (Exif 2.3), as it stands in the file; None if there is none."""
+    try:
+        image, _ = _open(data, "", Limits(max_bytes=2**40, max_pixels=2**40))
+    except UnreadablePhoto:
+        return None
+    return bytes(image.get("exif-data")) if image.get_typeof("exif-data") else None

@@ -1,5 +1,6 @@
-"""Encode pictures as JPEG or PNG, tagged sRGB."""
+"""Encode pictures, tagged sRGB where the format can say so."""
 
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
@@ -7,21 +8,54 @@ import pyvips
 import simplejpeg
 from numpy.typing import NDArray
 
+from yardchalk.core.codecs.gif import encode_gif
 from yardchalk.core.colour import Coded
 
-Format = Literal["jpeg", "png"]
-SUFFIX: dict[Format, str] = {"jpeg": ".jpg", "png": ".png"}
+Format = Literal["jpeg", "png", "webp", "tiff", "gif"]
+SUFFIX: dict[str, str] = {
+    "jpeg": ".jpg",
+    "png": ".png",
+    "webp": ".webp",
+    "tiff": ".tif",
+    "gif": ".gif",
+    "openraster": ".ora",
+    "matte": ".png",
+}
 
 
-def encode_picture(pixels: Coded, fmt: Format, *, quality: int = 92, dpi: float = 72.0) -> bytes:
-    """Encode RGB (h, w, 3) or RGBA (h, w, 4), sRGB-coded uint8 or uint16.
+@dataclass(frozen=True)
+class Tags:
+    """What is written beside the pixels: dpi, and the camera's Exif block if any of it goes along."""
 
-    JPEG is written with full chroma resolution (4:4:4), so that the backdrop next to a coloured edge stays white.
-    The sRGB profile is embedded in both formats. `dpi` only sets the tag.
+    dpi: float = 72.0
+    exif: bytes | None = None
+
+
+def encode_picture(
+    pixels: Coded,
+    fmt: Format,
+    *,
+    quality: int = 92,
+    lossless: bool = False,
+    tags: Tags = Tags(),
+    page: tuple[int, int, int] = (255, 255, 255),
+) -> bytes:
+    """Encode RGB (h, w, 3) or RGBA (h, w, 4), sRGB-coded uint8, or uint16 for PNG and TIFF.
+
+    JPEG is written with full chroma resolution (4:4:4), so that the backdrop next to a coloured edge stays white. The sRGB profile is
+    embedded in all formats but GIF, which has no place for it (nor for dpi). `quality` serves JPEG and WebP, `page` a see-through GIF.
     """
-    image = _image(pixels, "rgb16" if pixels.dtype == np.uint16 else "srgb").copy(xres=dpi / 25.4, yres=dpi / 25.4)
+    if fmt == "gif":
+        return encode_gif(pixels.astype(np.uint8, copy=False), page)
+    image = _image(pixels, "rgb16" if pixels.dtype == np.uint16 else "srgb").copy(xres=tags.dpi / 25.4, yres=tags.dpi / 25.4)
+    if tags.exif is not None:
+        image.set_type(pyvips.GValue.blob_type, "exif-data", tags.exif)
     if fmt == "jpeg":
         return bytes(image.jpegsave_buffer(Q=quality, subsample_mode="off", optimize_coding=True, profile="srgb"))
+    if fmt == "webp":
+        return bytes(image.webpsave_buffer(Q=quality, lossless=lossless, alpha_q=100, smart_subsample=True, effort=4, profile="srgb"))
+    if fmt == "tiff":
+        return bytes(image.tiffsave_buffer(compression="deflate", predictor="horizontal", resunit="inch", profile="srgb"))
     return bytes(image.pngsave_buffer(compression=3, profile="srgb"))
 
 
@@ -37,9 +71,10 @@ def encode_tile(pixels: NDArray[np.uint8], *, exact: bool) -> tuple[bytes, str]:
     return simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality=93, colorsubsampling="444"), "image/jpeg"
 
 
-def encode_grey(values: NDArray[Any]) -> bytes:
+def encode_grey(values: NDArray[Any], tags: Tags = Tags()) -> bytes:
     """Encode one channel (h, w), uint8 or uint16, as a grey PNG."""
-    return bytes(_image(values[..., None], "grey16" if values.dtype == np.uint16 else "b-w").pngsave_buffer(compression=3))
+    image = _image(values[..., None], "grey16" if values.dtype == np.uint16 else "b-w")
+    return bytes(image.copy(xres=tags.dpi / 25.4, yres=tags.dpi / 25.4).pngsave_buffer(compression=3))
 
 
 def _image(values: NDArray[Any], interpretation: str) -> Any:

@@ -3,9 +3,10 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float
-from yardchalk.core.settings import ListingSpec
+from yardchalk.core.listing import Added, ListingSpec, held_picture
 
 
 @dataclass(frozen=True)
@@ -46,18 +47,60 @@ def place(spec: ListingSpec, width: int, height: int, box: tuple[float, float, f
     if spec.canvas is None:
         margin = round(spec.margin / 100 * max(pw, ph))
         x, y = int(np.floor(left)), int(np.floor(top))
-        return Placing(1.0, margin - x, margin - y, int(np.ceil(right)) - x + 2 * margin, int(np.ceil(bottom)) - y + 2 * margin)
+        w, h = int(np.ceil(right)) - x + 2 * margin, int(np.ceil(bottom)) - y + 2 * margin
+        wide, high = _widened(w, h, spec.aspect)
+        return Placing(1.0, margin - x + (wide - w) // 2, margin - y + (high - h) // 2, wide, high)
     cw, ch = spec.canvas.width, spec.canvas.height
-    scale = min(cw * spec.fill / 100 / pw, ch * spec.fill / 100 / ph)
+    # What is left of the canvas on the nearer side bounds a product that stands aside, so that none is ever cut.
+    beside, above = 2 * min(spec.across, 100 - spec.across) / 100, 1.0
+    if spec.stand == "base-line":
+        above = spec.base_line / 100
+    scale = min(cw * spec.fill / 100 / pw, ch * spec.fill / 100 / ph, cw * beside / pw, ch * above / ph)
     if not spec.enlarge:
         scale = min(scale, 1.0)
-    return Placing(
-        scale,
-        round(cw / 2 - (left + right) / 2 * scale),
-        round(ch / 2 - (top + bottom) / 2 * scale),
-        cw,
-        ch,
-    )
+    foot = ch * spec.base_line / 100 - bottom * scale if spec.stand == "base-line" else ch / 2 - (top + bottom) / 2 * scale
+    return Placing(scale, round(cw * spec.across / 100 - (left + right) / 2 * scale), round(foot), cw, ch)
+
+
+def _widened(width: int, height: int, aspect: tuple[int, int] | None) -> tuple[int, int]:
+    """The least size of that aspect that holds width x height."""
+    if aspect is None:
+        return width, height
+    across, down = aspect
+    return max(width, round(height * across / down)), max(height, round(width * down / across))
+
+
+def card_behind(spec: ListingSpec, placing: Placing) -> NDArray[np.uint8]:
+    """What lies behind the product, sRGB-coded: (1, 1, 3) for a colour, (h, w, 3) for a picture, which fills the canvas, cropped evenly."""
+    if spec.background == "picture" and spec.picture is not None:
+        picture = held_picture(spec.picture)
+        grown = max(placing.width / picture.width, placing.height / picture.height)
+        size = max(placing.width, round(picture.width * grown)), max(placing.height, round(picture.height * grown))
+        x, y = (size[0] - placing.width) // 2, (size[1] - placing.height) // 2
+        return picture.resized(*size, np.s_[y : y + placing.height, x : x + placing.width]).pixels.astype(np.uint8, copy=False)
+    return np.array(spec.behind or (255, 255, 255), np.uint8)[None, None]
+
+
+@dataclass(frozen=True)
+class Laid:
+    """An added picture at its size and place on the canvas: uint8 pixels (h, w, 3), coverage float32 (h, w), rows and columns."""
+
+    pixels: NDArray[np.uint8]
+    alpha: Float
+    at: tuple[slice, slice]
+
+
+def added_at(added: Added, width: int, height: int) -> Laid:
+    """An added picture for a canvas of width x height px."""
+    picture = held_picture(added.picture)
+    w = max(1, round(width * added.width / 100))
+    h = max(1, round(picture.height * w / picture.width))
+    if h > height:
+        w, h = max(1, round(w * height / h)), height
+    small = picture.resized(w, h)
+    cover = np.ones((h, w), np.float32) if small.alpha is None else small.alpha.astype(np.float32) / np.float32(255)
+    x, y = round(added.across * (width - w)), round(added.down * (height - h))
+    return Laid(small.pixels.astype(np.uint8, copy=False), cover * np.float32(added.strength), np.s_[y : y + h, x : x + w])
 
 
 def full_frame(width: int, height: int) -> Placing:
