@@ -22,8 +22,9 @@ from yardchalk.jobs.queue import RunQueue, apply_schema
 from yardchalk.store import queries
 from yardchalk.store.database import migrate
 from yardchalk.studio.context import Studio
+from yardchalk.studio.delivering import deliver, write_delivery
 from yardchalk.studio.intake import IntakeReport, take_in
-from yardchalk.studio.reading import add_lot
+from yardchalk.studio.reading import add_lot, delivery
 from yardchalk.studio.running import run_photo
 
 _started: list[Cluster] = []
@@ -92,11 +93,21 @@ class StudioCase(unittest.TestCase):
             if row["state"] == "waiting":
                 run_photo(self.studio, row["id"], row["asked_key"])
 
-    def worker(self) -> subprocess.Popen[bytes]:
+    def delivered_here(self, lot_id: int, *verdicts: str) -> queries.Row:
+        """A delivery, written in this process."""
+        number = deliver(self.studio, lot_id, frozenset(verdicts or ("ready",)))
+        write_delivery(self.studio, number)
+        return delivery(self.studio, number)
+
+    def worker(self, **environment: str) -> subprocess.Popen[bytes]:
         """A worker process, killed at the latest when the test ends."""
+        return self.process("yardchalk.jobs.worker", **environment)
+
+    def process(self, module: str, *arguments: str, **environment: str) -> subprocess.Popen[bytes]:
+        """A process of the application, killed at the latest when the test ends."""
         process = subprocess.Popen(
-            [sys.executable, "-m", "yardchalk.jobs.worker"], cwd=ROOT, env={**os.environ, **self.place.environment()},
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+            [sys.executable, "-m", module, *arguments], cwd=ROOT, env={**os.environ, **self.place.environment(), **environment},
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
         )  # fmt: skip
 
         def end() -> None:

@@ -11,7 +11,6 @@ from yardchalk.core.checks import Scope
 from yardchalk.core.errors import YardError
 from yardchalk.store import queries
 from yardchalk.studio import judging, reading
-from yardchalk.studio.delivering import deliver
 from yardchalk.studio.running import ask_runs
 
 CUT_OFF = Scene(width=480, height=360, shift=0.42)
@@ -57,7 +56,7 @@ class JudgingTest(StudioCase):
         lot_id, rows = self.filled({"a.jpg": CUT_OFF.made().jpeg})
         judging.accept(self.studio, rows["a.jpg"]["id"])
         self.assertEqual(self.named(lot_id)["a.jpg"]["verdict"], "ready")
-        delivery = reading.delivery(self.studio, deliver(self.studio, lot_id))
+        delivery = self.delivered_here(lot_id)
         folder = self.place.deliveries / delivery["folder"]
         (file,) = json.loads((folder / "manifest.json").read_text())["files"]
         self.assertIn(judging.ACCEPTED, [f["allowed"]["reason"] for f in file["findings"] if f["allowed"]])

@@ -127,8 +127,7 @@ class DeliveryTest(StudioCase):
         self.assertEqual(by_name["cut off.jpg"]["verdict"], "look")
         ready = {row["name"] for row in by_name.values() if row["verdict"] == "ready"}
         self.assertTrue(ready)
-        ids = [deliver(self.studio, lot_id) for _ in range(2)]
-        first, second = (reading.delivery(self.studio, number) for number in ids)
+        first, second = (self.delivered_here(lot_id) for _ in range(2))
         self.assertNotEqual(first["folder"], second["folder"])
         folder = folder_of(self.studio, first)
         manifest = json.loads((folder / "manifest.json").read_text())
@@ -151,9 +150,9 @@ class DeliveryTest(StudioCase):
         path = self.scratch / "files" / "content" / row["result"][:2] / row["result"][2:4] / row["result"]
         path.write_bytes(b"not what was checked")
         before = {p.name for p in self.studio.deliveries.glob("[!.]*")}
-        with self.assertRaises(YardError) as caught:
-            deliver(self.studio, lot_id, frozenset({"ready", "look", "fix"}))
-        self.assertIn("damaged", caught.exception.message)
+        failed = self.delivered_here(lot_id, "ready", "look", "fix")
+        self.assertEqual(failed["state"], "failed")
+        self.assertIn("damaged", failed["error"])
         self.assertEqual({p.name for p in self.studio.deliveries.glob("[!.]*")}, before)
 
 

@@ -17,6 +17,7 @@ from tests.pictures import Scene, iou
 from tests.stand import StudioCase, small_photos
 from yardchalk.host.cluster import free_port
 from yardchalk.host.settings import ROOT
+from yardchalk.studio.delivering import write_delivery
 from yardchalk.web.models import LineupTile
 
 
@@ -83,6 +84,7 @@ class ApiTest(ServerCase):
         made = self.client.post(f"/api/lots/{lot_id}/deliveries", json={"verdicts": ["ready", "look"]})
         self.assertEqual(made.status_code, 201, made.text)
         number = made.json()["id"]
+        write_delivery(self.studio, number)
         self.assertEqual(self.client.get(f"/api/deliveries/{number}.zip").content[:4], b"PK\x03\x04")
         self.assertEqual(len(self.client.get(f"/api/deliveries/{number}/manifest.json").json()["files"]), 2)
 

@@ -66,6 +66,14 @@ class Cluster:
                 raise YardError("did not start", where="PostgreSQL", remedy=f"Its log says: {tail.strip()}")
         self._ensure_database()
 
+    def alive(self) -> bool:
+        """Whether its main process is there."""
+        try:
+            os.kill(int((self.data / "postmaster.pid").read_text().split()[0]), 0)
+        except (OSError, ValueError, IndexError) as error:
+            return isinstance(error, PermissionError)
+        return True
+
     def stop(self, mode: str = "fast") -> None:
         if (self.data / "postmaster.pid").exists():
             self._run("pg_ctl", "stop", "-w", "-t", "30", "-m", mode, "-D", str(self.data))

@@ -39,12 +39,19 @@ class Service:
         self.cluster = Cluster(state, label)
         self.workers = workers or os.cpu_count() or 1
         self.children: list[tuple[list[str], subprocess.Popen[bytes]]] = []
-        self.port = 0
+        self.port = self.desk_port = self.capture_port = 0
         self._log: IO[bytes] | None = None
 
     @property
     def place(self) -> Place:
-        return Place(self.cluster.url, f"file://{self.state / 'files'}", self.state / "deliveries")
+        return Place(
+            self.cluster.url,
+            f"file://{self.state / 'files'}",
+            self.state / "deliveries",
+            inbox=self.state / "inbox",
+            desk_url=f"http://127.0.0.1:{self.desk_port}",
+            capture_url=f"http://127.0.0.1:{self.capture_port}",
+        )
 
     @property
     def address(self) -> str:
@@ -60,6 +67,9 @@ class Service:
         self.cluster.start()
         migrate(self.cluster.url)
         apply_schema(self.cluster.url)
+        # The stand-ins' ports are told to the server when it starts; they themselves come after it.
+        self.desk_port = free_port(first_port + 10)
+        self.capture_port = free_port(self.desk_port + 1)
         for _ in range(5):
             self.port = free_port(first_port)
             web = [sys.executable, "-m", "yardchalk.web", "--port", str(self.port)]
@@ -68,6 +78,11 @@ class Service:
                 # Workers come after the server: loading the engine takes both processors, and who starts waits for the page.
                 for _ in range(self.workers):
                     self._spawn([sys.executable, "-m", "yardchalk.jobs.worker"])
+                standin = [sys.executable, "-m"]
+                self._spawn([*standin, "yardchalk.standins.desk", "--port", str(self.desk_port), "--folder", str(self.state / "desk")])
+                scenes = str(ROOT / "demo" / "photos")
+                self._spawn([*standin, "yardchalk.standins.capture", "--port", str(self.capture_port), "--scenes", scenes])
+                self._spawn([sys.executable, "-m", "yardchalk.jobs.watch"])
                 return
             self._forget(web)
             first_port = self.port + 1
@@ -75,9 +90,26 @@ class Service:
 
     def watch(self) -> None:
         """Start again what died; once. Workers hold nothing that another cannot take up."""
+        if not self.cluster.alive():
+            port = self.cluster.port
+            try:
+                self.cluster.start(port)
+            except YardError as error:
+                # What is left of it may be ending still; the next look tries again.
+                self._note(f"PostgreSQL ended and is not back yet: {error.message}")
+                return
+            if self.cluster.port != port:
+                for _, child in self.children:  # they know its old address
+                    child.kill()
+                    child.wait()
         for i, (command, child) in enumerate(self.children):
             if child.poll() is not None:
                 self.children[i] = (command, self._popen(command))
+
+    def _note(self, words: str) -> None:
+        if self._log is not None:
+            self._log.write(f"{words}\n".encode())
+            self._log.flush()
 
     def stop(self) -> None:
         """Stop everything; nothing is left running."""
@@ -148,7 +180,10 @@ def demo(first_port: int) -> int:
             print(f"Port {first_port} is taken; took {service.port}.", flush=True)
         (STATE / "running.json").write_text(json.dumps({"pid": os.getpid(), "address": service.address}))
         load_demo(service)
-        print(f"\n  Yard Chalk is at {service.address}\n  Ctrl-C or ./yard stop ends it.\n", flush=True)
+        print(f"\n  Yard Chalk is at {service.address}", flush=True)
+        print(f"  Watched folder: {service.place.inbox}", flush=True)
+        print(f"  Stand-ins: listing desk {service.place.desk_url}, capture station {service.place.capture_url}", flush=True)
+        print("  Ctrl-C or ./yard stop ends it.\n", flush=True)
         while True:
             time.sleep(1)
             service.watch()

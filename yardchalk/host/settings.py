@@ -9,12 +9,18 @@ ROOT = Path(__file__).resolve().parents[2]
 
 @dataclass(frozen=True)
 class Place:
-    """Addresses of database, file store and deliveries."""
+    """Addresses of database, file store and deliveries, of the watched folder and the stand-ins if there are any, and what a worker
+    of this machine takes on.
+    """
 
     database_url: str
     files_url: str
     deliveries: Path
     page: Path = ROOT / "page" / "dist"
+    inbox: Path | None = None
+    desk_url: str = ""
+    capture_url: str = ""
+    queues: tuple[str, ...] = ("run", "home")
 
     @classmethod
     def from_environment(cls) -> "Place":
@@ -23,6 +29,10 @@ class Place:
             os.environ["YARD_FILES_URL"],
             Path(os.environ["YARD_DELIVERIES"]),
             Path(os.environ.get("YARD_PAGE", str(ROOT / "page" / "dist"))),
+            Path(os.environ["YARD_INBOX"]) if os.environ.get("YARD_INBOX") else None,
+            os.environ.get("YARD_DESK_URL", ""),
+            os.environ.get("YARD_CAPTURE_URL", ""),
+            tuple(os.environ.get("YARD_QUEUES", "run,home").split(",")),
         )
 
     def environment(self) -> dict[str, str]:
@@ -31,6 +41,10 @@ class Place:
             "YARD_FILES_URL": self.files_url,
             "YARD_DELIVERIES": str(self.deliveries),
             "YARD_PAGE": str(self.page),
+            "YARD_INBOX": str(self.inbox or ""),
+            "YARD_DESK_URL": self.desk_url,
+            "YARD_CAPTURE_URL": self.capture_url,
+            "YARD_QUEUES": ",".join(self.queues),
             # One core a process, and memory of dropped pictures given back at once.
             "VIPS_CONCURRENCY": "1",
             "OMP_NUM_THREADS": "1",

@@ -5,9 +5,12 @@ from typing import Any
 import procrastinate
 from psycopg import Connection
 
-RUN_TASK = "yard:run"
+RUN_TASK, TRY_TASK, DELIVER_TASK, SEND_TASK = "yard:run", "yard:try", "yard:deliver", "yard:send"
+# What needs just database and file store, so that any machine can do it; and what needs the folder of deliveries.
+ANYWHERE, AT_HOME = "run", "home"
 QUIET_S = 1
 _URGENT = 10
+_TRIED = 5  # somebody looks at the grid, so before what runs in the background
 
 
 class RunQueue:
@@ -22,16 +25,31 @@ class RunQueue:
     def close(self) -> None:
         self.app.close()
 
-    def ask_run(self, connection: Connection[Any], photo_id: int, key: str, *, urgent: bool) -> int:
-        task = self.app.configure_task(
+    def ask_run(self, connection: Connection[Any], photo_id: int, key: str, *, turn: int | None) -> int:
+        return self._ask(
+            connection,
             RUN_TASK,
-            queue="run",
-            priority=_URGENT if urgent else 0,
+            ANYWHERE,
+            _URGENT if turn is None else -turn,
             # What a person has just changed they may be changing still: the bench has the processor until they pause.
-            schedule_in={"seconds": QUIET_S} if urgent else None,
-            connection=connection,
+            QUIET_S if turn is None else None,
+            photo_id=photo_id,
+            key=key,
         )
-        return task.defer(photo_id=photo_id, key=key)
+
+    def ask_try(self, connection: Connection[Any], try_id: int) -> int:
+        return self._ask(connection, TRY_TASK, ANYWHERE, _TRIED, try_id=try_id)
+
+    def ask_delivery(self, connection: Connection[Any], delivery_id: int) -> int:
+        return self._ask(connection, DELIVER_TASK, AT_HOME, 0, delivery_id=delivery_id)
+
+    def ask_sending(self, connection: Connection[Any], delivery_id: int) -> int:
+        return self._ask(connection, SEND_TASK, AT_HOME, 0, delivery_id=delivery_id)
+
+    def _ask(self, connection: Connection[Any], task: str, queue: str, priority: int, wait_s: int | None = None, /, **what: Any) -> int:
+        schedule_in = None if wait_s is None else {"seconds": wait_s}
+        asked = self.app.configure_task(task, queue=queue, priority=priority, schedule_in=schedule_in, connection=connection)
+        return asked.defer(**what)
 
     def cancel(self, job_id: int) -> bool:
         return bool(self.app.job_manager.cancel_job_by_id(job_id))

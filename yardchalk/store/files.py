@@ -1,13 +1,22 @@
 """The file store: content-addressed pictures behind fsspec, a local folder by default."""
 
+import contextlib
 import hashlib
 import os
+import time
 import uuid
 from typing import Any
 
 import fsspec
+from fsspec.implementations.local import LocalFileSystem
 
 from yardchalk.core.errors import YardError
+
+
+def _written_at(entry: dict[str, Any]) -> float:
+    """Seconds since the epoch; of a folder's file, or of an object in a store."""
+    when = entry.get("mtime", entry.get("LastModified", 0.0))
+    return float(when.timestamp()) if hasattr(when, "timestamp") else float(when)
 
 
 class FileStore:
@@ -16,7 +25,8 @@ class FileStore:
     Parameters
     ----------
     url : str
-        An fsspec address, such as file:///var/lib/yard.
+        An fsspec address, such as file:///var/lib/yard or s3://bucket/yard; what else a store needs, such as keys, comes from fsspec's
+        own environment variables or configuration file.
     """
 
     def __init__(self, url: str) -> None:
@@ -69,8 +79,39 @@ class FileStore:
         name = hashlib.sha256(key.encode()).hexdigest()
         return f"{self._root}/derived/{name[:2]}/{name}"
 
+    def old_content(self, older_s: float) -> set[str]:
+        """Digests of all that was put in more than so many seconds ago."""
+        return {name for name in self._older("content", older_s) if len(name) == 64}
+
+    def remove(self, digest: str) -> None:
+        """Remove content that nothing names."""
+        with contextlib.suppress(FileNotFoundError):
+            self._fs.rm_file(self._content(digest))
+
+    def remove_parts(self, older_s: float) -> int:
+        """Remove half files that a process which died left behind; how many."""
+        parts = [path for kind in ("content", "derived") for path in self._older(kind, older_s).values() if path.endswith(".part")]
+        for path in parts:
+            with contextlib.suppress(FileNotFoundError):
+                self._fs.rm_file(path)
+        return len(parts)
+
+    def _older(self, kind: str, older_s: float) -> dict[str, str]:
+        """Name to path of the files older than that."""
+        self._fs.invalidate_cache()
+        try:
+            entries = self._fs.find(f"{self._root}/{kind}", detail=True)
+        except FileNotFoundError:
+            return {}
+        until = time.time() - older_s
+        return {path.rsplit("/", 1)[1]: path for path, entry in entries.items() if _written_at(entry) <= until}
+
     def _write(self, path: str, data: bytes) -> None:
         if self._fs.exists(path):
+            return
+        if not isinstance(self._fs, LocalFileSystem):
+            # An object store shows an object when it is whole.
+            self._fs.pipe_file(path, data)
             return
         self._fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
         # Aside first: a worker that dies in the middle leaves no half file under the final name.

@@ -45,7 +45,7 @@ def lots(connection: Connection[Row]) -> list[Row]:
     return _all(
         connection,
         f"""SELECT l.*, {_VERDICTS},
-                   (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id) AS refused,
+                   (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id AND r.kind = 'refused') AS refused,
                    ARRAY(SELECT f.preview FROM photos f WHERE f.lot_id = l.id AND f.preview IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
             FROM lots l LEFT JOIN photos p ON p.lot_id = l.id GROUP BY l.id ORDER BY l.id DESC""",
     )
@@ -54,7 +54,7 @@ def lots(connection: Connection[Row]) -> list[Row]:
 def lot(connection: Connection[Row], lot_id: int) -> Row | None:
     return _one(
         connection,
-        f"""SELECT l.*, {_VERDICTS}, (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id) AS refused
+        f"""SELECT l.*, {_VERDICTS}, (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id AND r.kind = 'refused') AS refused
             FROM lots l LEFT JOIN photos p ON p.lot_id = l.id WHERE l.id = %s GROUP BY l.id""",
         lot_id,
     )
@@ -81,17 +81,18 @@ def set_lot(connection: Connection[Row], lot_id: int, sheet: str, spec: str) -> 
 # Photos -------------------------------------------------------------------------------------------------------------
 
 
-def add_photo(connection: Connection[Row], lot_id: int, name: str, digest: str, size: int, facts: Any) -> int | None:
+def add_photo(connection: Connection[Row], lot_id: int, name: str, digest: str, size: int, facts: Any, source: str) -> int | None:
     """The new photo's id, or None if the lot holds the same content already."""
     row = _one(
         connection,
-        """INSERT INTO photos (lot_id, name, digest, bytes, facts) VALUES (%s, %s, %s, %s, %s)
+        """INSERT INTO photos (lot_id, name, digest, bytes, facts, source) VALUES (%s, %s, %s, %s, %s, %s)
            ON CONFLICT (lot_id, digest) DO NOTHING RETURNING id""",
         lot_id,
         name,
         digest,
         size,
         Jsonb(facts),
+        source,
     )
     return None if row is None else int(row["id"])
 
@@ -104,7 +105,8 @@ def photos(connection: Connection[Row], lot_id: int, only: list[int] | None = No
     """The photos of a lot, or those named of them."""
     return _all(
         connection,
-        "SELECT * FROM photos WHERE lot_id = %s AND (%s::bigint[] IS NULL OR id = ANY(%s)) ORDER BY id",
+        """SELECT *, coalesce(held_until > now(), false) AS held
+           FROM photos WHERE lot_id = %s AND (%s::bigint[] IS NULL OR id = ANY(%s)) ORDER BY id""",
         lot_id,
         only,
         only,
@@ -169,8 +171,9 @@ def photo(connection: Connection[Row], photo_id: int) -> Row | None:
     return _one(
         connection,
         """SELECT p.*, coalesce(p.sheet, l.sheet) AS sheet, p.sheet AS own_sheet, l.spec, l.name AS lot_name, e.digest AS empty,
-                  e.id AS empty_id, e.name AS empty_name
-           FROM photos p JOIN lots l ON l.id = p.lot_id LEFT JOIN photos e ON e.id = l.empty_photo WHERE p.id = %s""",
+                  e.id AS empty_id, e.name AS empty_name, s.content AS sheet_content
+           FROM photos p JOIN lots l ON l.id = p.lot_id LEFT JOIN photos e ON e.id = l.empty_photo
+           LEFT JOIN shelf s ON s.kind = 'sheet' AND s.name || '@' || s.version = coalesce(p.sheet, l.sheet) WHERE p.id = %s""",
         photo_id,
     )
 
@@ -237,10 +240,64 @@ def remove_snapshot(connection: Connection[Row], photo_id: int, snapshot_id: int
     return _one(connection, "DELETE FROM snapshots WHERE photo_id = %s AND id = %s RETURNING id", photo_id, snapshot_id) is not None
 
 
-def ask(connection: Connection[Row], photo_id: int, key: str, job_id: int) -> None:
+def ask(connection: Connection[Row], photo_id: int, key: str, job_id: int | None, turn: int | None = None) -> None:
     connection.execute(
-        "UPDATE photos SET state = 'waiting', asked_key = %s, job_id = %s, error = NULL, updated_at = now() WHERE id = %s",
-        (key, job_id, photo_id),
+        """UPDATE photos SET state = 'waiting', asked_key = %s, job_id = %s, turn = %s, put_off = false, error = NULL, updated_at = now()
+           WHERE id = %s""",
+        (key, job_id, turn, photo_id),
+    )
+
+
+def next_turn(connection: Connection[Row], lot_id: int) -> int:
+    """The next place in the queue for a photo of a lot: behind the lot's own, and not before the one whose turn it is."""
+    row = _one(
+        connection,
+        """SELECT greatest(coalesce(max(turn) FILTER (WHERE lot_id = %s) + 1, 0), coalesce(min(turn), 0)) AS turn
+           FROM photos WHERE state = 'waiting' AND job_id IS NOT NULL AND turn IS NOT NULL""",
+        lot_id,
+    )
+    assert row is not None
+    return int(row["turn"])
+
+
+def set_paused(connection: Connection[Row], lot_id: int, paused: bool) -> None:
+    connection.execute("UPDATE lots SET paused = %s WHERE id = %s", (paused, lot_id))
+
+
+def without_job(connection: Connection[Row], lot_id: int) -> list[Row]:
+    """Photos of a lot that wait without a job, since it is paused, in the order of their turns."""
+    return _all(
+        connection,
+        "SELECT id, asked_key FROM photos WHERE lot_id = %s AND state = 'waiting' AND job_id IS NULL ORDER BY turn, id FOR UPDATE",
+        lot_id,
+    )
+
+
+def lose_job(connection: Connection[Row], photo_id: int) -> None:
+    """It waits on, without a job."""
+    connection.execute("UPDATE photos SET job_id = NULL, updated_at = now() WHERE id = %s", (photo_id,))
+
+
+def hold(connection: Connection[Row], photo_id: int, seconds: float) -> None:
+    connection.execute("UPDATE photos SET held_until = now() + make_interval(secs => %s) WHERE id = %s", (seconds, photo_id))
+
+
+def put_off(connection: Connection[Row], photo_id: int) -> None:
+    """What a run wants of a held photo is remembered."""
+    connection.execute("UPDATE photos SET put_off = true WHERE id = %s", (photo_id,))
+
+
+def let_go(connection: Connection[Row], photo_id: int | None) -> list[Row]:
+    """End the hold on a photo, or all holds that ran out; those that a run was put off for."""
+    return _all(
+        connection,
+        """WITH held AS (SELECT id, put_off FROM photos
+                         WHERE held_until IS NOT NULL AND (id = %s OR (%s::bigint IS NULL AND held_until < now()))
+                         FOR UPDATE SKIP LOCKED)
+           UPDATE photos p SET held_until = NULL, put_off = false FROM held WHERE p.id = held.id
+           RETURNING p.id, p.lot_id, held.put_off""",
+        photo_id,
+        photo_id,
     )
 
 
@@ -323,8 +380,9 @@ def lost(connection: Connection[Row]) -> list[Row]:
     """Photos that wait for a job which is over or gone; none that changed in the last ten seconds."""
     return _all(
         connection,
-        """SELECT p.id, p.lot_id, p.asked_key FROM photos p LEFT JOIN procrastinate_jobs j ON j.id = p.job_id
-           WHERE p.state IN ('waiting', 'running') AND coalesce(j.status::text, 'gone') NOT IN ('todo', 'doing')
+        """SELECT p.id, p.lot_id, p.asked_key FROM photos p JOIN lots l ON l.id = p.lot_id LEFT JOIN procrastinate_jobs j ON j.id = p.job_id
+           WHERE p.state IN ('waiting', 'running') AND NOT (l.paused AND p.job_id IS NULL)
+             AND coalesce(j.status::text, 'gone') NOT IN ('todo', 'doing')
              AND p.updated_at < now() - interval '10 seconds' FOR UPDATE OF p SKIP LOCKED""",
     )
 
@@ -333,12 +391,35 @@ def remove_photo(connection: Connection[Row], lot_id: int, photo_id: int) -> Non
     connection.execute("DELETE FROM photos WHERE id = %s AND lot_id = %s", (photo_id, lot_id))
 
 
-def refuse(connection: Connection[Row], lot_id: int, name: str, reason: str) -> None:
-    connection.execute("INSERT INTO refusals (lot_id, name, reason) VALUES (%s, %s, %s)", (lot_id, name, reason))
+def refuse(connection: Connection[Row], lot_id: int, name: str, reason: str, source: str, kind: str = "refused") -> None:
+    connection.execute(
+        "INSERT INTO refusals (lot_id, name, reason, source, kind) VALUES (%s, %s, %s, %s, %s)", (lot_id, name, reason, source, kind)
+    )
 
 
 def refusals(connection: Connection[Row], lot_id: int) -> list[Row]:
-    return _all(connection, "SELECT name, reason, at FROM refusals WHERE lot_id = %s ORDER BY id DESC LIMIT 200", lot_id)
+    return _all(
+        connection, "SELECT name, reason, at FROM refusals WHERE lot_id = %s AND kind = 'refused' ORDER BY id DESC LIMIT 200", lot_id
+    )
+
+
+def arrivals(connection: Connection[Row], limit: int) -> list[Row]:
+    """What came in last, over all lots, and what did not and why: newest first."""
+    return _all(
+        connection,
+        """SELECT * FROM (
+             (SELECT 'taken' AS kind, p.name, '' AS reason, p.source, p.at, p.lot_id, l.name AS lot_name, p.id AS photo_id,
+                     p.facts->>'format' AS format, (p.facts->>'width')::int AS width, (p.facts->>'height')::int AS height,
+                     (p.facts->>'dpi')::float AS dpi, p.facts->>'profile' AS profile, (p.facts->>'frames')::int AS frames, p.bytes
+              FROM photos p JOIN lots l ON l.id = p.lot_id ORDER BY p.at DESC, p.id DESC LIMIT %s)
+             UNION ALL
+             (SELECT r.kind, r.name, r.reason, r.source, r.at, r.lot_id, l.name, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL
+              FROM refusals r JOIN lots l ON l.id = r.lot_id ORDER BY r.id DESC LIMIT %s)
+           ) AS both_kinds ORDER BY at DESC, photo_id DESC NULLS LAST LIMIT %s""",
+        limit,
+        limit,
+        limit,
+    )
 
 
 # Verdicts and what was let pass --------------------------------------------------------------------------------------
@@ -382,7 +463,8 @@ def allowances_for(connection: Connection[Row], photo_ids: list[int]) -> list[Ro
     return _all(
         connection,
         """SELECT a.*, p.id AS for_photo FROM photos p JOIN lots l ON l.id = p.lot_id
-           JOIN allowances a ON a.photo_id = p.id OR (a.scope = 'lot' AND a.lot_id = l.id) OR (a.scope = 'spec' AND a.spec = l.spec)
+           JOIN allowances a ON a.photo_id = p.id OR (a.scope = 'lot' AND a.lot_id = l.id)
+             OR (a.scope = 'spec' AND split_part(a.spec, '@', 1) = split_part(l.spec, '@', 1))
            WHERE p.id = ANY(%s) ORDER BY a.id""",
         photo_ids,
     )
@@ -394,7 +476,8 @@ def allowances_of_lot(connection: Connection[Row], lot_id: int) -> list[Row]:
         """SELECT a.id, a.scope, a.check_name AS check, a.reason, a.at, a.photo_id, p.name AS photo_name,
                   (SELECT count(*) FROM photos q, jsonb_array_elements(q.findings) f
                    WHERE q.lot_id = l.id AND (f->'allowed'->>'id')::bigint = a.id) AS serves
-           FROM lots l JOIN allowances a ON a.lot_id = l.id OR (a.scope = 'spec' AND a.spec = l.spec)
+           FROM lots l JOIN allowances a ON a.lot_id = l.id
+             OR (a.scope = 'spec' AND split_part(a.spec, '@', 1) = split_part(l.spec, '@', 1))
            LEFT JOIN photos p ON p.id = a.photo_id WHERE l.id = %s ORDER BY a.id DESC LIMIT 500""",
         lot_id,
     )
@@ -423,7 +506,7 @@ def remove_allowance(connection: Connection[Row], allowance_id: int) -> Row | No
 
 
 def lots_with_spec(connection: Connection[Row], spec: str) -> list[int]:
-    return [int(row["id"]) for row in _all(connection, "SELECT id FROM lots WHERE spec = %s", spec)]
+    return [int(row["id"]) for row in _all(connection, "SELECT id FROM lots WHERE split_part(spec, '@', 1) = split_part(%s, '@', 1)", spec)]
 
 
 # Regions kept for other photos ---------------------------------------------------------------------------------------
@@ -444,13 +527,114 @@ def forget_region(connection: Connection[Row], kept_id: int) -> None:
     connection.execute("DELETE FROM kept_regions WHERE id = %s", (kept_id,))
 
 
-# Deliveries ---------------------------------------------------------------------------------------------------------
+# The shelf -----------------------------------------------------------------------------------------------------------
+
+
+def shelf(connection: Connection[Row], kind: str) -> list[Row]:
+    return _all(connection, "SELECT * FROM shelf WHERE kind = %s ORDER BY name, version", kind)
+
+
+def shelved(connection: Connection[Row], kind: str, name: str, version: int) -> Row | None:
+    return _one(connection, "SELECT * FROM shelf WHERE kind = %s AND name = %s AND version = %s", kind, name, version)
+
+
+def newest_shelved(connection: Connection[Row], kind: str, name: str) -> Row | None:
+    """The newest version of a name; nobody else adds one until the transaction ends."""
+    connection.execute("SELECT pg_advisory_xact_lock(hashtext(%s))", (f"shelf {kind} {name}",))
+    return _one(connection, "SELECT * FROM shelf WHERE kind = %s AND name = %s ORDER BY version DESC LIMIT 1", kind, name)
+
+
+def shelve(connection: Connection[Row], kind: str, name: str, version: int, content: Any, note: str, origin: str) -> None:
+    connection.execute(
+        "INSERT INTO shelf (kind, name, version, content, note, origin) VALUES (%s, %s, %s, %s, %s, %s)",
+        (kind, name, version, Jsonb(content), note, origin),
+    )
+
+
+def unshelve(connection: Connection[Row], kind: str, name: str, version: int) -> bool:
+    sql = "DELETE FROM shelf WHERE kind = %s AND name = %s AND version = %s RETURNING name"
+    return _one(connection, sql, kind, name, version) is not None
+
+
+def shelf_in_use(connection: Connection[Row], kind: str) -> dict[str, int]:
+    """How many lots, or photos with a run sheet of their own, name a reference."""
+    sql = (
+        """SELECT ref, count(*) AS uses FROM (SELECT sheet AS ref FROM lots
+           UNION ALL SELECT sheet FROM photos WHERE sheet IS NOT NULL) AS named GROUP BY ref"""
+        if kind == "sheet"
+        else "SELECT spec AS ref, count(*) AS uses FROM lots GROUP BY spec"
+    )
+    return {str(row["ref"]): int(row["uses"]) for row in _all(connection, sql)}
+
+
+# Tries ---------------------------------------------------------------------------------------------------------------
+
+
+def ask_try(connection: Connection[Row], photo_id: int, sheet: str, spec: str, key: str) -> Row:
+    """The try of this key on a photo, made if it was never asked; `new` says so."""
+    row = _one(
+        connection,
+        """INSERT INTO tries (photo_id, sheet, spec, key) VALUES (%s, %s, %s, %s)
+           ON CONFLICT (photo_id, key) DO UPDATE
+             SET state = CASE WHEN tries.state = 'failed' THEN 'waiting' ELSE tries.state END, at = now()
+           RETURNING *, (xmax = 0) AS new""",
+        photo_id,
+        sheet,
+        spec,
+        key,
+    )
+    assert row is not None
+    return row
+
+
+def set_try_job(connection: Connection[Row], try_id: int, job_id: int) -> None:
+    connection.execute("UPDATE tries SET job_id = %s WHERE id = %s", (job_id, try_id))
+
+
+def tries(connection: Connection[Row], ids: list[int]) -> list[Row]:
+    return _all(connection, "SELECT * FROM tries WHERE id = ANY(%s)", ids)
+
+
+def begin_try(connection: Connection[Row], try_id: int) -> Row | None:
+    """What is to be tried; None if it is done."""
+    return _one(
+        connection,
+        """UPDATE tries t SET state = 'running' FROM photos p JOIN lots l ON l.id = p.lot_id LEFT JOIN photos e ON e.id = l.empty_photo
+           WHERE t.id = %s AND t.photo_id = p.id AND t.state IN ('waiting', 'running')
+           RETURNING t.id, t.sheet, t.spec, p.id AS photo_id, p.lot_id, p.digest, p.name, e.digest AS empty""",
+        try_id,
+    )
+
+
+def finish_try(connection: Connection[Row], try_id: int, done: Row) -> None:
+    connection.execute(
+        """UPDATE tries SET state = 'done', verdict = %s, findings = %s, figures = %s, preview = %s, took_ms = %s, error = NULL
+           WHERE id = %s""",
+        (done["verdict"], Jsonb(done["findings"]), Jsonb(done["figures"]), done["preview"], done["took_ms"], try_id),
+    )
+
+
+def fail_try(connection: Connection[Row], try_id: int, error: str) -> None:
+    connection.execute("UPDATE tries SET state = 'failed', error = %s WHERE id = %s", (error, try_id))
+
+
+def lost_tries(connection: Connection[Row]) -> list[Row]:
+    """Tries that wait for a job which is over or gone; none of the last ten seconds."""
+    return _all(
+        connection,
+        """SELECT t.id FROM tries t LEFT JOIN procrastinate_jobs j ON j.id = t.job_id
+           WHERE t.state IN ('waiting', 'running') AND coalesce(j.status::text, 'gone') NOT IN ('todo', 'doing')
+             AND t.at < now() - interval '10 seconds' FOR UPDATE OF t SKIP LOCKED""",
+    )
+
+
+# Deliveries ----------------------------------------------------------------------------------------------------------
 
 
 def add_delivery(connection: Connection[Row], lot_id: int, sheet: str, spec: str, folder: str) -> int:
     row = _one(
         connection,
-        "INSERT INTO deliveries (lot_id, sheet, spec, folder) VALUES (%s, %s, %s, %s) RETURNING id",
+        "INSERT INTO deliveries (lot_id, sheet, spec, folder, state) VALUES (%s, %s, %s, %s, 'waiting') RETURNING id",
         lot_id,
         sheet,
         spec,
@@ -460,10 +644,35 @@ def add_delivery(connection: Connection[Row], lot_id: int, sheet: str, spec: str
     return int(row["id"])
 
 
+def folder_taken(connection: Connection[Row], folder: str) -> bool:
+    """Whether a delivery has this folder; nobody else takes one until the transaction ends."""
+    connection.execute("SELECT pg_advisory_xact_lock(hashtext('delivery folders'))")
+    return _one(connection, "SELECT id FROM deliveries WHERE folder = %s", folder) is not None
+
+
+def set_delivery(connection: Connection[Row], delivery_id: int, state: str, error: str | None = None) -> None:
+    connection.execute("UPDATE deliveries SET state = %s, error = %s WHERE id = %s", (state, error, delivery_id))
+
+
+def set_delivery_job(connection: Connection[Row], delivery_id: int, job_id: int) -> None:
+    connection.execute("UPDATE deliveries SET job_id = %s WHERE id = %s", (job_id, delivery_id))
+
+
+def lost_deliveries(connection: Connection[Row]) -> list[Row]:
+    """Deliveries that wait for a job which is over or gone; none of the last ten seconds."""
+    return _all(
+        connection,
+        """SELECT d.id FROM deliveries d LEFT JOIN procrastinate_jobs j ON j.id = d.job_id
+           WHERE d.state IN ('waiting', 'writing') AND coalesce(j.status::text, 'gone') NOT IN ('todo', 'doing')
+             AND d.created_at < now() - interval '10 seconds' FOR UPDATE OF d SKIP LOCKED""",
+    )
+
+
 def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) -> None:
     connection.execute(
-        """INSERT INTO delivery_files (delivery_id, photo_id, name, source, source_digest, digest, bytes, verdict, findings)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)""",
+        """INSERT INTO delivery_files
+             (delivery_id, photo_id, name, source, source_digest, digest, bytes, verdict, findings, sheet, sheet_version, named)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
         (
             delivery_id,
             file["photo_id"],
@@ -474,8 +683,44 @@ def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) 
             file["bytes"],
             file["verdict"],
             Jsonb(file["findings"]),
+            file["sheet"],
+            file["sheet_version"],
+            file["named"],
         ),
     )
+
+
+def ask_answers(connection: Connection[Row], delivery_id: int) -> int:
+    """Ask the listing desk of every file that it has not accepted; how many."""
+    return connection.execute(
+        "UPDATE delivery_files SET answer = 'asked', reasons = '[]' WHERE delivery_id = %s AND answer IS DISTINCT FROM 'accepted'",
+        (delivery_id,),
+    ).rowcount
+
+
+def set_answer(connection: Connection[Row], file_id: int, answer: str, reasons: list[str]) -> None:
+    connection.execute("UPDATE delivery_files SET answer = %s, reasons = %s WHERE id = %s", (answer, Jsonb(reasons), file_id))
+
+
+def unanswered_deliveries(connection: Connection[Row]) -> list[int]:
+    """Deliveries whose files wait for an answer without a job that asks for it."""
+    rows = _all(
+        connection,
+        """SELECT DISTINCT f.delivery_id FROM delivery_files f JOIN deliveries d ON d.id = f.delivery_id
+           LEFT JOIN procrastinate_jobs j ON j.id = d.job_id
+           WHERE f.answer = 'asked' AND coalesce(j.status::text, 'gone') NOT IN ('todo', 'doing')""",
+    )
+    return [int(row["delivery_id"]) for row in rows]
+
+
+def digests_in_use(connection: Connection[Row]) -> set[str]:
+    """Of all stored files that something names."""
+    rows = _all(
+        connection,
+        """SELECT digest FROM photos UNION SELECT preview FROM photos UNION SELECT result FROM photos
+           UNION SELECT preview FROM tries UNION SELECT digest FROM delivery_files""",
+    )
+    return {str(row["digest"]) for row in rows if row["digest"]}
 
 
 def deliveries(connection: Connection[Row]) -> list[Row]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from yardchalk.core.clear_settings import ContrastRegion, SpreadRegion
 from yardchalk.core.render import Card
-from yardchalk.core.settings import Marks, RunSheet
+from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.core.views import View
 
 
@@ -38,6 +38,15 @@ class IslandsAsked:
 
     subject: Subject
     level: int
+
+
+@dataclass(frozen=True)
+class PlacedAsked:
+    """The result that a listing spec would give, checked; or what formats would lose of it."""
+
+    subject: Subject
+    spec: ListingSpec
+    losses: bool = False
 
 
 @dataclass(frozen=True)
@@ -142,4 +151,5 @@ Asked = (
     | TraceAsked
     | EdgeAsked
     | IslandsAsked
+    | PlacedAsked
 )

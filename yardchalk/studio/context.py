@@ -21,8 +21,20 @@ EVENTS = queries.EVENTS
 class Queue(Protocol):
     """The background queue, as far as the studio needs it."""
 
-    def ask_run(self, connection: Connection[Any], photo_id: int, key: str, *, urgent: bool) -> int:
-        """Queue a run inside the caller's transaction; returns the job's number."""
+    def ask_run(self, connection: Connection[Any], photo_id: int, key: str, *, turn: int | None) -> int:
+        """Queue a run inside the caller's transaction, at its turn, or before all others without one; returns the job's number."""
+        ...
+
+    def ask_try(self, connection: Connection[Any], try_id: int) -> int:
+        """Queue a try."""
+        ...
+
+    def ask_delivery(self, connection: Connection[Any], delivery_id: int) -> int:
+        """Queue the writing of a delivery."""
+        ...
+
+    def ask_sending(self, connection: Connection[Any], delivery_id: int) -> int:
+        """Queue the sending of a delivery to the listing desk."""
         ...
 
     def cancel(self, job_id: int) -> bool:
@@ -32,18 +44,31 @@ class Queue(Protocol):
 
 @dataclass(frozen=True)
 class Studio:
-    """Database, file store, queue, and where deliveries are written."""
+    """Database, file store, queue, where deliveries are written, and where the stand-ins answer, if they run."""
 
     pool: ConnectionPool
     files: FileStore
     queue: Queue
     deliveries: Path
     limits: Limits = field(default_factory=Limits)
+    desk_url: str = ""
+    capture_url: str = ""
 
     @classmethod
-    def opened(cls, database_url: str, files_url: str, deliveries: Path, queue: Queue, *, connections: int = 8) -> "Studio":
+    def opened(
+        cls,
+        database_url: str,
+        files_url: str,
+        deliveries: Path,
+        queue: Queue,
+        *,
+        connections: int = 8,
+        desk_url: str = "",
+        capture_url: str = "",
+    ) -> "Studio":
         """A studio on a database and a file store, with a pool of so many connections."""
-        return cls(open_pool(database_url, connections), FileStore(files_url), queue, deliveries)
+        pool = open_pool(database_url, connections)
+        return cls(pool, FileStore(files_url), queue, deliveries, desk_url=desk_url, capture_url=capture_url)
 
     def close(self) -> None:
         self.pool.close()

@@ -3,87 +3,181 @@
 import hashlib
 import os
 import re
+import shutil
 import zipfile
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO, cast
+from typing import IO, Any, cast
+
+from psycopg import Connection
 
 from yardchalk.core.errors import NotThere, YardError
-from yardchalk.core.settings import load_sheet
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
-from yardchalk.studio.names import stem_of
+from yardchalk.studio.names import Named, plan_names
+from yardchalk.studio.shelf import Shelf
 from yardchalk.studio.writing import write_new
 
 
-def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"ready"})) -> int:
-    """Write the results with these verdicts into a new folder; returns the delivery's number.
+def plan(studio: Studio, lot_id: int, verdicts: frozenset[str]) -> list[dict[str, Any]]:
+    """What a delivery of the results with these verdicts would hold: photo, file name, and what had to be done to the name."""
+    with studio.transaction() as connection:
+        lot = _lot(connection, lot_id)
+        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts)]
+        return [
+            {"photo": row["id"], "source": row["name"], "name": named.name, "why": named.why, "verdict": row["verdict"]}
+            for row, named in zip(chosen, _names(connection, lot, chosen), strict=True)
+        ]
 
-    Each file is written aside, read back from disk and held against the bytes that were checked, then put in place.
+
+def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"ready"})) -> int:
+    """Put a delivery of the results with these verdicts on record and queue its writing; returns its number.
+
+    What it holds is settled here: results that are computed later belong into the next one.
     """
     with studio.transaction() as connection:
-        lot = queries.lot(connection, lot_id)
-        rows = queries.photos(connection, lot_id)
-    if lot is None:
-        raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
-    chosen = [row for row in rows if row["state"] == "done" and row["verdict"] in verdicts and row["result"]]
-    if not chosen:
-        raise YardError("has no photo to deliver", where=lot["name"], remedy="Run it first, or deliver those to look at as well")
-    now = datetime.now(UTC)
-    # Written under a name that says so, and renamed once it is whole: there is never half a delivery.
-    label = f"{_slug(lot['name'])}-{now:%Y%m%d-%H%M%S}"
-    aside = _new_folder(studio.deliveries, f".{label}.part")
-    files = []
-    for row in chosen:
-        data = studio.files.get(row["result"])
-        path = write_new(aside, stem_of(row["name"]), row["result_suffix"], data)
-        digest = hashlib.sha256(path.read_bytes()).hexdigest()
-        if digest != row["result"]:
-            raise YardError("reads back different from what was checked", where=path.name, remedy="Check the disk, deliver again")
-        files.append((row, path.name, digest, len(data)))
-    manifest = Manifest(
-        lot=lot["name"],
-        delivered_at=now.isoformat(timespec="seconds"),
-        files=[
-            ManifestRow(
-                file=name,
-                source=row["name"],
-                source_sha256=row["digest"],
-                result_sha256=digest,
-                bytes=size,
-                run_sheet=row["sheet"] or lot["sheet"],
-                run_sheet_version=load_sheet(row["sheet"] or lot["sheet"]).version,
-                listing_spec=lot["spec"],
-                verdict=row["verdict"],
-                findings=row["findings"],
-            )
-            for row, name, digest, size in files
-        ],
-    )
-    write_new(aside, "manifest", ".json", manifest_json(manifest))
-    write_new(aside, "manifest", ".csv", manifest_csv(manifest))
-    folder = _settle(aside, studio.deliveries, label)
-    with studio.transaction() as connection:
-        delivery_id = queries.add_delivery(connection, lot_id, lot["sheet"], lot["spec"], folder.name)
-        for row, name, digest, size in files:
+        lot = _lot(connection, lot_id)
+        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts)]
+        if not chosen:
+            raise YardError("has no photo to deliver", where=lot["name"], remedy="Run it first, or deliver those to look at as well")
+        delivery_id = queries.add_delivery(connection, lot_id, lot["sheet"], lot["spec"], _free_folder(studio, connection, lot["name"]))
+        shelf = Shelf(connection)
+        for row, named in zip(chosen, _names(connection, lot, chosen), strict=True):
+            sheet = row["sheet"] or lot["sheet"]
             queries.add_delivery_file(
                 connection,
                 delivery_id,
                 {
                     "photo_id": row["id"],
-                    "name": name,
+                    "name": named.name,
+                    "named": named.why,
                     "source": row["name"],
                     "source_digest": row["digest"],
-                    "digest": digest,
-                    "bytes": size,
+                    "digest": row["result"],
+                    "bytes": int(row["figures"].get("file (bytes)") or 0),
                     "verdict": row["verdict"],
                     "findings": row["findings"],
+                    "sheet": sheet,
+                    "sheet_version": shelf.sheet(sheet).version,
                 },
             )
+        queries.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
         announce(connection, lot_id)
     return delivery_id
+
+
+def _lot(connection: Connection[Any], lot_id: int) -> queries.Row:
+    lot = queries.lot(connection, lot_id)
+    if lot is None:
+        raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
+    return lot
+
+
+def _goes_along(row: queries.Row, verdicts: frozenset[str]) -> bool:
+    return bool(row["state"] == "done" and row["verdict"] in verdicts and row["result"])
+
+
+def _names(connection: Connection[Any], lot: queries.Row, chosen: list[queries.Row]) -> list[Named]:
+    spec = Shelf(connection).spec(lot["spec"])
+    return plan_names(spec.names, [(row["name"], row["result_suffix"]) for row in chosen], lot=lot["name"], spec=spec.name)
+
+
+def _free_folder(studio: Studio, connection: Connection[Any], lot: str) -> str:
+    label = f"{_slug(lot)}-{datetime.now(UTC):%Y%m%d-%H%M%S}"
+    for number in range(1, 1000):
+        name = label if number == 1 else f"{label}-{number}"
+        if not queries.folder_taken(connection, name) and not (studio.deliveries / name).exists():
+            return name
+    raise YardError("has too many deliveries of this second", where=lot, remedy="Wait a moment")
+
+
+def write_delivery(studio: Studio, delivery_id: int) -> None:
+    """What a worker does: write a delivery's files and manifest into its folder. One that is there is left alone.
+
+    Each file is written aside, read back from disk and held against the bytes that were checked. The folder has another name until it is
+    whole, so there is never half a delivery; what a worker that died left behind is written anew.
+    """
+    with studio.transaction() as connection:
+        delivery = queries.delivery(connection, delivery_id)
+        if delivery is None or delivery["state"] == "done":
+            return
+        files = queries.delivery_files(connection, delivery_id)
+        queries.set_delivery(connection, delivery_id, "writing")
+        announce(connection, delivery["lot_id"])
+    try:
+        folder = folder_of(studio, delivery)
+        if not folder.exists():
+            _write_all(studio, delivery, files, folder)
+    except (YardError, OSError) as error:
+        message = (
+            error.message if isinstance(error, YardError) else f"{delivery['folder']}: cannot be written ({error.strerror}). Make room."
+        )
+        with studio.transaction() as connection:
+            queries.set_delivery(connection, delivery_id, "failed", message)
+            announce(connection, delivery["lot_id"])
+        return
+    with studio.transaction() as connection:
+        queries.set_delivery(connection, delivery_id, "done")
+        announce(connection, delivery["lot_id"])
+
+
+def _write_all(studio: Studio, delivery: queries.Row, files: list[queries.Row], folder: Path) -> None:
+    aside = folder.with_name(f".{folder.name}.part")
+    shutil.rmtree(aside, ignore_errors=True)
+    aside.mkdir(parents=True)
+    for file in files:
+        stem, dot, suffix = str(file["name"]).rpartition(".")
+        path = write_new(aside, stem, dot + suffix, studio.files.get(file["digest"]))
+        if hashlib.sha256(path.read_bytes()).hexdigest() != file["digest"]:
+            raise YardError("reads back different from what was checked", where=path.name, remedy="Check the disk, deliver again")
+    manifest = Manifest(
+        lot=delivery["lot_name"],
+        # When it was asked for: written anew, it is the same delivery.
+        delivered_at=delivery["created_at"].astimezone(UTC).isoformat(timespec="seconds"),
+        files=[
+            ManifestRow(
+                file=file["name"],
+                source=file["source"],
+                source_sha256=file["source_digest"],
+                result_sha256=file["digest"],
+                bytes=file["bytes"],
+                run_sheet=file["sheet"],
+                run_sheet_version=file["sheet_version"],
+                listing_spec=delivery["spec"],
+                verdict=file["verdict"],
+                findings=file["findings"],
+            )
+            for file in files
+        ],
+    )
+    write_new(aside, "manifest", ".json", manifest_json(manifest))
+    write_new(aside, "manifest", ".csv", manifest_csv(manifest))
+    os.rename(aside, folder)
+
+
+def retry(studio: Studio, delivery_id: int) -> None:
+    """Queue a failed delivery again."""
+    with studio.transaction() as connection:
+        delivery = queries.delivery(connection, delivery_id)
+        if delivery is None or delivery["state"] != "failed":
+            raise YardError("did not fail", where=f"Delivery {delivery_id}")
+        queries.set_delivery(connection, delivery_id, "waiting")
+        queries.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
+        announce(connection, delivery["lot_id"])
+
+
+def ask_lost_deliveries(studio: Studio) -> int:
+    """Queue again the deliveries whose job is over or gone; how many."""
+    with studio.transaction() as connection:
+        rows = queries.lost_deliveries(connection)
+        for row in rows:
+            queries.set_delivery_job(connection, row["id"], studio.queue.ask_delivery(connection, row["id"]))
+        unanswered = queries.unanswered_deliveries(connection)
+        for delivery_id in unanswered:
+            queries.set_delivery_job(connection, delivery_id, studio.queue.ask_sending(connection, delivery_id))
+    return len(rows) + len(unanswered)
 
 
 def folder_of(studio: Studio, delivery: queries.Row) -> Path:
@@ -93,8 +187,14 @@ def folder_of(studio: Studio, delivery: queries.Row) -> Path:
 def zip_delivery(studio: Studio, delivery: queries.Row) -> Iterator[bytes]:
     """The delivery's folder as a ZIP, in pieces, without holding it in memory. Pictures are stored, not squeezed again."""
     folder = folder_of(studio, delivery)
+    if delivery["state"] in ("waiting", "writing"):
+        raise YardError("is still being written", where=folder.name, remedy="Wait a moment")
     if not folder.is_dir():
         raise YardError("was moved or removed from disk", where=folder.name, remedy="Deliver the lot again")
+    return _zipped(folder)
+
+
+def _zipped(folder: Path) -> Iterator[bytes]:
     buffer = _Stream()
     with zipfile.ZipFile(cast(IO[bytes], buffer), "w", zipfile.ZIP_STORED) as archive:
         for path in sorted(folder.iterdir()):
@@ -130,22 +230,3 @@ class _Stream:
 
 def _slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "lot"
-
-
-def _settle(aside: Path, parent: Path, name: str) -> Path:
-    folder = _new_folder(parent, name)
-    os.replace(aside, folder)  # onto the empty folder that reserved the name
-    return folder
-
-
-def _new_folder(parent: Path, name: str) -> Path:
-    for number in range(1, 1000):
-        folder = parent / (name if number == 1 else f"{name}-{number}")
-        try:
-            folder.mkdir(parents=True)
-        except FileExistsError:
-            continue
-        except OSError as error:
-            raise YardError(f"cannot be written ({error.strerror})", where=str(parent), remedy="Make room") from None
-        return folder
-    raise YardError("has too many deliveries of this second", where=str(parent), remedy="Wait a moment")

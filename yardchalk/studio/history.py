@@ -6,7 +6,7 @@ import numpy as np
 
 from yardchalk.core.colour import delta_e, encode, to_lab
 from yardchalk.core.errors import NotThere, YardError
-from yardchalk.core.settings import Marks, load_sheet
+from yardchalk.core.settings import Marks
 from yardchalk.store import queries
 from yardchalk.studio import reading
 from yardchalk.studio.context import Studio, announce
@@ -42,7 +42,7 @@ def set_marks(studio: Studio, photo_id: int, marks: Marks, what: str) -> None:
 
 
 def _fit(row: queries.Row, marks: Marks) -> None:
-    if "lift" in marks.as_kept() and not load_sheet(row["sheet"]).lift.on:
+    if "lift" in marks.as_kept() and not reading.sheet_of(row).lift.on:
         raise YardError("has no white point: the lot's run sheet leaves Lift out", where=row["name"], remedy="Choose another run sheet")
 
 

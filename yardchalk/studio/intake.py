@@ -25,12 +25,13 @@ class Refused(BaseModel):
 class IntakeReport(BaseModel):
     """What came in, what the lot had already, and what was refused and why."""
 
+    source: str = "dropped"
     added: list[int] = []
     known: list[str] = []
     refused: list[Refused] = []
 
 
-def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes]) -> IntakeReport:
+def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes], source: str = "dropped") -> IntakeReport:
     """Take one dropped file in: a photo, or a ZIP of photos.
 
     Parameters
@@ -39,8 +40,10 @@ def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes]) -> IntakeRe
         As the sender calls it; only used for messages and as the photo's name, made safe.
     file : binary file
         On disk, seekable.
+    source : str
+        Where it came from, for the record.
     """
-    report = IntakeReport()
+    report = IntakeReport(source=source)
     head = file.read(4)
     file.seek(0)
     entries = _unzipped(file, safe_name(name), studio.limits, report) if head == b"PK\x03\x04" else iter([(name, file)])
@@ -49,7 +52,9 @@ def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes]) -> IntakeRe
             _take_one(studio, lot_id, safe_name(entry_name), entry, report)
     with studio.transaction() as connection:
         for refused in report.refused:
-            queries.refuse(connection, lot_id, refused.name, refused.reason)
+            queries.refuse(connection, lot_id, refused.name, refused.reason, source)
+        for words in report.known:
+            queries.refuse(connection, lot_id, words.split(" is ")[0], words, source, "known")
         announce(connection, lot_id)
     return report
 
@@ -80,7 +85,7 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
         return
     studio.files.put(data)
     with studio.transaction() as connection:
-        photo_id = queries.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump())
+        photo_id = queries.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump(), report.source)
         announce(connection, lot_id, photo_id)
     if photo_id is None:
         report.known.append(f"{name} is in the lot already")

@@ -1,16 +1,17 @@
 """What the pages show of lots, photos and deliveries."""
 
-from typing import Any
+from typing import Any, cast
 
 from psycopg import Connection
 
 from yardchalk.core.checks.lot import MEASURES, strip_of
 from yardchalk.core.errors import NotThere
-from yardchalk.core.settings import load_sheet, load_spec, shipped
+from yardchalk.core.settings import RunSheet
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge_lot
 from yardchalk.studio.running import ask_runs
+from yardchalk.studio.shelf import Shelf, settings_of
 
 Row = queries.Row
 
@@ -36,15 +37,15 @@ def lot(studio: Studio, lot_id: int) -> Row:
 
 def add_lot(studio: Studio, name: str, sheet: str, spec: str) -> int:
     """A new, empty lot; its number."""
-    load_sheet(sheet), load_spec(spec)
     with studio.transaction() as connection:
+        Shelf(connection).sheet(sheet), Shelf(connection).spec(spec)
         return queries.add_lot(connection, name.strip() or "New lot", sheet, spec)
 
 
 def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
     """Put another run sheet or listing spec in force and run what that changes; how many photos that are."""
-    load_sheet(sheet), load_spec(spec)
     with studio.transaction() as connection:
+        Shelf(connection).sheet(sheet), Shelf(connection).spec(spec)
         queries.set_lot(connection, lot_id, sheet, spec)
     return ask_runs(studio, lot_id)
 
@@ -91,9 +92,9 @@ def strips(studio: Studio, lot_id: int) -> list[dict[str, Any]]:
 
 def set_photo_sheet(studio: Studio, lot_id: int, photo_ids: list[int], sheet: str | None) -> int:
     """Give photos a run sheet of their own, or the lot's again, and run what that changes; how many photos that are."""
-    if sheet is not None:
-        load_sheet(sheet)
     with studio.transaction() as connection:
+        if sheet is not None:
+            Shelf(connection).sheet(sheet)
         queries.set_photo_sheet(connection, lot_id, photo_ids, sheet)
     return ask_runs(studio, lot_id, only=photo_ids)
 
@@ -156,9 +157,23 @@ def stored(studio: Studio, digest: str) -> bytes:
         raise NotThere("is not there", where="The picture", remedy="Run the photo again") from None
 
 
-def choices() -> dict[str, Any]:
-    """The run sheets and listing specs that can be put in force."""
-    return {
-        "sheets": [load_sheet(name) for name in shipped("sheets")],
-        "specs": [load_spec(name) for name in shipped("specs")],
-    }
+def sheet_of(row: Row) -> RunSheet:
+    """The run sheet in force for a photo's row."""
+    return cast(RunSheet, settings_of("sheet", row["sheet"], row["sheet_content"]))
+
+
+def departures(studio: Studio, lot_id: int) -> list[Row]:
+    """The lot's photos with settings of their own: name, stages that differ, and their own run sheet if they have one."""
+    with studio.transaction() as connection:
+        rows = queries.photos(connection, lot_id)
+    return [
+        {"id": row["id"], "name": row["name"], "stages": sorted(row["marks"]), "sheet": row["sheet"]}
+        for row in rows
+        if row["marks"] or row["sheet"]
+    ]
+
+
+def arrivals(studio: Studio, limit: int = 300) -> list[Row]:
+    """What came in last, and what did not and why, over all lots."""
+    with studio.transaction() as connection:
+        return queries.arrivals(connection, limit)

@@ -8,41 +8,50 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+import psycopg
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.codecs import encode_preview
 from yardchalk.core.deliver import produce
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.render import Decisions, Render
-from yardchalk.core.settings import Marks, load_sheet, load_spec
+from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.core.stages.clear.region_list import Overlay
 from yardchalk.core.stages.edge.band import Solution
 from yardchalk.store import queries
 from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge, judge_lot
+from yardchalk.studio.shelf import Shelf
 
 # Part of every run's key: a new engine computes everything anew.
 ENGINE = "8"
+# So long a hold lasts without being said again.
+HOLD_S = 90
 
 
-def run_key(photo: queries.Row, sheet: str, spec: str, empty: str | None) -> str:
-    """Hash of all that a run's result hangs on."""
+def run_key(photo: queries.Row, sheet: RunSheet, spec: ListingSpec, empty: str | None) -> str:
+    """Hash of all that a run's result hangs on; not of the names and notes of its settings."""
     parts = (
         ENGINE,
         photo["digest"],
-        load_sheet(sheet).model_dump_json(),
-        load_spec(spec).model_dump_json(),
+        sheet.model_dump_json(exclude={"name", "title", "version", "note"}),
+        spec.model_dump_json(exclude={"name", "title", "version", "note", "names"}),
         Marks.model_validate(photo["marks"]).model_dump_json(),
         empty or "",
     )
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
 
-def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urgent: bool = False, anew: bool = False) -> int:
+def ask_runs(
+    studio: Studio, lot_id: int, *, only: list[int] | None = None, urgent: bool = False, anew: bool = False, failed: bool = False
+) -> int:
     """Queue every photo of the lot (or those named) whose result is not what its settings ask; how many were queued.
 
-    With `anew` also those whose result is.
+    With `anew` also those whose result is; with `failed` just those that failed. Lots take turns: a photo's place in the queue is counted
+    on from the one whose turn it is, so that a lot that comes later need not wait for the end of one that came before (start-time fair
+    queueing: Goyal, Vin and Cheng, SIGCOMM 1996). In a paused lot they wait without a job. What a person holds at the bench is put off,
+    unless it is that person who asks (`urgent`).
     """
     with studio.transaction() as connection:
         lot = queries.lot(connection, lot_id)
@@ -50,23 +59,78 @@ def ask_runs(studio: Studio, lot_id: int, *, only: list[int] | None = None, urge
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         asked = 0
         empty = queries.empty_digest(connection, lot_id)
+        shelf = Shelf(connection)
+        turn = queries.next_turn(connection, lot_id)
         if anew and only:
             queries.run_anew(connection, lot_id, only)
         for photo in queries.photos(connection, lot_id, only):
-            key = run_key(photo, photo["sheet"] or lot["sheet"], lot["spec"], empty)
+            if failed and photo["state"] != "failed":
+                continue
+            key = run_key(photo, shelf.sheet(photo["sheet"] or lot["sheet"]), shelf.spec(lot["spec"]), empty)
             busy = photo["state"] in ("waiting", "running") and photo["asked_key"] == key
+            # An idle one is not done, whatever it was before.
             if busy or (photo["done_key"] == key and photo["state"] == "done"):
                 continue
-            job = studio.queue.ask_run(connection, photo["id"], key, urgent=urgent)
-            queries.ask(connection, photo["id"], key, job)
+            if photo["held"] and not urgent:
+                queries.put_off(connection, photo["id"])
+                continue
+            if lot["paused"] and not urgent:
+                if photo["state"] == "waiting" and photo["job_id"] is not None:
+                    studio.queue.cancel(photo["job_id"])
+                queries.ask(connection, photo["id"], key, None, turn)
+            else:
+                job = studio.queue.ask_run(connection, photo["id"], key, turn=None if urgent else turn)
+                queries.ask(connection, photo["id"], key, job, None if urgent else turn)
+            turn += 1
             asked += 1
         announce(connection, lot_id)
     return asked
 
 
+def pause(studio: Studio, lot_id: int) -> int:
+    """Let what has not begun wait; how many photos that are."""
+    with studio.transaction() as connection:
+        queries.set_paused(connection, lot_id, True)
+        waiting = 0
+        for row in queries.waiting(connection, lot_id):
+            if row["job_id"] is not None and studio.queue.cancel(row["job_id"]):
+                queries.lose_job(connection, row["id"])
+                waiting += 1
+        announce(connection, lot_id)
+    return waiting
+
+
+def go_on(studio: Studio, lot_id: int) -> int:
+    """Go on with a paused lot, in the order that it was in; how many photos are queued."""
+    with studio.transaction() as connection:
+        queries.set_paused(connection, lot_id, False)
+        turn = queries.next_turn(connection, lot_id)
+        rows = queries.without_job(connection, lot_id)
+        for row in rows:
+            job = studio.queue.ask_run(connection, row["id"], row["asked_key"], turn=turn)
+            queries.ask(connection, row["id"], row["asked_key"], job, turn)
+            turn += 1
+        announce(connection, lot_id)
+    return len(rows)
+
+
+def hold(studio: Studio, photo_id: int) -> None:
+    """Somebody works on the photo at the bench; said again every now and then, since they may go without a word."""
+    with studio.transaction() as connection:
+        queries.hold(connection, photo_id, HOLD_S)
+
+
+def let_go(studio: Studio, photo_id: int | None = None) -> int:
+    """The photo is free again, or all whose hold ran out; what a run wanted of them is asked now. How many photos that are."""
+    with studio.transaction() as connection:
+        rows = [row for row in queries.let_go(connection, photo_id) if row["put_off"]]
+    return sum(ask_runs(studio, row["lot_id"], only=[row["id"]]) for row in rows)
+
+
 def cancel_runs(studio: Studio, lot_id: int) -> int:
     """Take back what has not begun; how many photos that were."""
     with studio.transaction() as connection:
+        queries.set_paused(connection, lot_id, False)
         rows = queries.waiting(connection, lot_id)
         taken = [row for row in rows if row["job_id"] is None or studio.queue.cancel(row["job_id"])]
         for row in taken:
@@ -80,9 +144,9 @@ def ask_lost(studio: Studio) -> int:
     with studio.transaction() as connection:
         rows = queries.lost(connection)
         for row in rows:
-            queries.ask(
-                connection, row["id"], row["asked_key"], studio.queue.ask_run(connection, row["id"], row["asked_key"], urgent=False)
-            )
+            turn = queries.next_turn(connection, row["lot_id"])
+            job = studio.queue.ask_run(connection, row["id"], row["asked_key"], turn=turn)
+            queries.ask(connection, row["id"], row["asked_key"], job, turn)
             announce(connection, row["lot_id"], row["id"])
     return len(rows)
 
@@ -107,6 +171,8 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
     except YardError as error:
         _record_failure(studio, photo, key, error.message)
         return False
+    except psycopg.OperationalError:
+        raise  # the database went away: nobody's fault, and done again when it is back
     except Exception as error:
         # Put before the person on the line-up; the others go on, and Retry is one press away.
         message = f"{photo['name']}: could not be worked ({type(error).__name__}: {error}). Try again; if it stays, report this photo."
@@ -127,7 +193,9 @@ def _record_failure(studio: Studio, photo: queries.Row, key: str, message: str) 
 
 
 def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
-    sheet, spec = load_sheet(photo["sheet"]), load_spec(photo["spec"])
+    with studio.transaction() as connection:
+        shelf = Shelf(connection)
+        sheet, spec = shelf.sheet(photo["sheet"]), shelf.spec(photo["spec"])
     render = Render(
         studio.files.get(photo["digest"]),
         photo["name"],

@@ -15,9 +15,21 @@ from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness,
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set
 from yardchalk.core.views import EXACT, view
 from yardchalk.store.files import FileStore
-from yardchalk.studio.asking import Asked, EdgeAsked, FrameAsked, GraphAsked, IslandsAsked, PixelAsked, SampleAsked, Subject, TileAsked
+from yardchalk.studio.asking import (
+    Asked,
+    EdgeAsked,
+    FrameAsked,
+    GraphAsked,
+    IslandsAsked,
+    PixelAsked,
+    PlacedAsked,
+    SampleAsked,
+    Subject,
+    TileAsked,
+)
 from yardchalk.studio.clearing import answer_of_clearing
 from yardchalk.studio.edging import report_on_edge
+from yardchalk.studio.placing import answer_of_placing
 from yardchalk.studio.running import keep_decisions, known_decisions
 from yardchalk.studio.white_check import report_on_islands
 
@@ -53,6 +65,8 @@ class Viewing:
             return report_on_edge(render)
         if isinstance(asked, IslandsAsked):
             return report_on_islands(render, asked.level)
+        if isinstance(asked, PlacedAsked):
+            return answer_of_placing(render, asked)
         if not isinstance(asked, TileAsked):
             return answer_of_clearing(render, asked)
         scale = 0.5**asked.halvings

@@ -18,7 +18,7 @@ from yardchalk.core.settings import what_is_wrong
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
-from yardchalk.web import clearing, deliveries, edging, judging, lots, photos
+from yardchalk.web import clearing, deliveries, edging, intake, judging, lots, photos, shelf
 from yardchalk.web.common import GivenMarks, answer_error
 from yardchalk.web.events import LiveEvents
 from yardchalk.web.guard import Guard
@@ -33,7 +33,9 @@ def create_app(place: Place | None = None) -> FastAPI:
         assert place is not None
         queue = RunQueue(place.database_url)
         queue.open()
-        app.state.studio = Studio.opened(place.database_url, place.files_url, place.deliveries, queue)
+        app.state.studio = Studio.opened(
+            place.database_url, place.files_url, place.deliveries, queue, desk_url=place.desk_url, capture_url=place.capture_url
+        )
         app.state.renderers = Renderers(place.files_url, min(2, os.cpu_count() or 1))
         app.state.events = LiveEvents(place.database_url)
         app.state.subjects = {}
@@ -51,7 +53,16 @@ def create_app(place: Place | None = None) -> FastAPI:
     app.add_middleware(Guard)
     app.add_exception_handler(YardError, answer_error)
     app.add_exception_handler(RequestValidationError, _answer_invalid)
-    for router in (lots.router, photos.router, clearing.router, edging.router, judging.router, deliveries.router):
+    for router in (
+        lots.router,
+        photos.router,
+        clearing.router,
+        edging.router,
+        judging.router,
+        deliveries.router,
+        shelf.router,
+        intake.router,
+    ):
         app.include_router(router)
 
     @app.get("/api/health")

@@ -7,9 +7,10 @@ from fastapi.responses import FileResponse, StreamingResponse
 
 from yardchalk.core.errors import NotThere
 from yardchalk.studio import reading
-from yardchalk.studio.delivering import folder_of, zip_delivery
+from yardchalk.studio.delivering import folder_of, retry, zip_delivery
+from yardchalk.studio.sending import ask_sending
 from yardchalk.web.common import ERRORS, TheStudio
-from yardchalk.web.models import DeliveryOut
+from yardchalk.web.models import Count, DeliveryOut
 
 router = APIRouter(prefix="/api/deliveries", responses=ERRORS)
 
@@ -17,6 +18,18 @@ router = APIRouter(prefix="/api/deliveries", responses=ERRORS)
 @router.get("", response_model=list[DeliveryOut])
 def get_deliveries(studio: TheStudio) -> Any:
     return reading.deliveries(studio)
+
+
+@router.post("/{delivery_id}/retry", status_code=204)
+def post_retry(studio: TheStudio, delivery_id: int) -> None:
+    """Write a failed delivery again."""
+    retry(studio, delivery_id)
+
+
+@router.post("/{delivery_id}/send", response_model=Count)
+def post_send(studio: TheStudio, delivery_id: int) -> Any:
+    """Send the files that the listing desk has not accepted yet to it."""
+    return Count(count=ask_sending(studio, delivery_id))
 
 
 @router.get("/{delivery_id}/manifest.{kind}", response_class=FileResponse)

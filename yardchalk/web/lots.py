@@ -6,14 +6,14 @@ from typing import IO, Annotated, Any
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
+from yardchalk.core.checks import Verdict
 from yardchalk.core.errors import YardError
 from yardchalk.studio import reading
-from yardchalk.studio.delivering import deliver
+from yardchalk.studio.delivering import deliver, plan
 from yardchalk.studio.intake import IntakeReport, take_in
-from yardchalk.studio.running import ask_runs, cancel_runs
+from yardchalk.studio.running import ask_runs, cancel_runs, go_on, pause
 from yardchalk.web.common import ERRORS, TheStudio
 from yardchalk.web.models import (
-    Choices,
     Count,
     Created,
     DeliverAsked,
@@ -24,6 +24,7 @@ from yardchalk.web.models import (
     LotCard,
     LotDetail,
     PhotosNamed,
+    PlannedFile,
     RunAsked,
     SheetAsked,
     StripOut,
@@ -31,11 +32,6 @@ from yardchalk.web.models import (
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 _ZIP_BYTES = 20_000_000_000
-
-
-@router.get("/choices", response_model=Choices)
-def get_choices() -> Any:
-    return reading.choices()
 
 
 @router.get("/lots", response_model=list[LotCard])
@@ -122,7 +118,19 @@ async def _receive(request: Request, file: IO[bytes], name: str, max_bytes: int)
 @router.post("/lots/{lot_id}/run", response_model=Count)
 def post_run(studio: TheStudio, lot_id: int, asked: RunAsked) -> Any:
     """Run what is not done yet or failed; of the photos named, or of all."""
-    return Count(count=ask_runs(studio, lot_id, only=asked.photos, anew=asked.anew))
+    return Count(count=ask_runs(studio, lot_id, only=asked.photos, anew=asked.anew, failed=asked.failed))
+
+
+@router.post("/lots/{lot_id}/pause", response_model=Count)
+def post_pause(studio: TheStudio, lot_id: int) -> Any:
+    """Let what has not begun wait."""
+    return Count(count=pause(studio, lot_id))
+
+
+@router.post("/lots/{lot_id}/go-on", response_model=Count)
+def post_go_on(studio: TheStudio, lot_id: int) -> Any:
+    """Go on with a paused lot."""
+    return Count(count=go_on(studio, lot_id))
 
 
 @router.post("/lots/{lot_id}/cancel", response_model=Count)
@@ -136,6 +144,12 @@ def post_remove(studio: TheStudio, lot_id: int, named: PhotosNamed) -> None:
     if not named.photos:
         raise YardError("No photo was named", remedy="Choose the photos to take out")
     reading.remove_photos(studio, lot_id, named.photos)
+
+
+@router.get("/lots/{lot_id}/delivery-plan", response_model=list[PlannedFile])
+def get_delivery_plan(studio: TheStudio, lot_id: int, verdict: Annotated[list[Verdict], Query()]) -> Any:
+    """What a delivery of these verdicts would write, and under which names."""
+    return plan(studio, lot_id, frozenset(verdict))
 
 
 @router.post("/lots/{lot_id}/deliveries", response_model=Created, status_code=201)

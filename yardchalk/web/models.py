@@ -5,12 +5,14 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
+from yardchalk.core.by_example import Carried
 from yardchalk.core.checks import Finding, Scope, Verdict
 from yardchalk.core.checks.finding import Place as PlaceFound
 from yardchalk.core.clear_settings import AnyRegion, ContrastMap, Knot
 from yardchalk.core.codecs.reading import PhotoFacts
+from yardchalk.core.listing import FileKind
 from yardchalk.core.mending import Mend
-from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks, RunSheet
+from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks
 from yardchalk.core.settings_base import BrushSize, Stroke
 from yardchalk.core.settings_base import Place as PlaceIn
 from yardchalk.core.stages.edge.stretches import Stretch
@@ -50,6 +52,7 @@ class PhotosNamed(BaseModel):
 
 class RunAsked(PhotosNamed):
     anew: bool = Field(False, description="Also the named photos that are done as their settings ask.")
+    failed: bool = Field(False, description="Only those that failed.")
 
 
 class SheetAsked(BaseModel):
@@ -105,6 +108,7 @@ class Lot(_Out):
     waiting: int
     idle: int
     refused: int
+    paused: bool
 
 
 class LotCard(Lot):
@@ -252,6 +256,7 @@ class PhotoDetail(_Out):
     )
     longest: float = Field(description="Longer side of the upright photo, px of the original.")
     lift_on: bool
+    sheet_regions: list[AnyRegion] = Field(description="What the run sheet has in the place of automatic clearing.")
     clear_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
     halvings: int = Field(description="How often the photo before the crop is halved until it fits into one tile.")
@@ -456,7 +461,11 @@ class NewSnapshot(BaseModel):
 
 
 class DeliveredFile(_Out):
+    id: int
     name: str
+    named: str = Field(description="What had to be done to the name; empty if nothing.")
+    answer: Literal["asked", "accepted", "refused", "unanswered"] | None = Field(description="Of the listing desk.")
+    reasons: list[str]
     source: str
     digest: str
     bytes: int
@@ -472,11 +481,140 @@ class DeliveryOut(_Out):
     spec: str
     folder: str
     created_at: datetime
+    state: Literal["waiting", "writing", "done", "failed"]
+    error: str | None
     files: int
     bytes: int
     contents: list[DeliveredFile]
 
 
-class Choices(BaseModel):
-    sheets: list[RunSheet]
-    specs: list[ListingSpec]
+class PlannedFile(_Out):
+    """What a delivery would write."""
+
+    photo: int
+    source: str
+    name: str
+    why: str = Field(description="What had to be done to the name; empty if nothing.")
+    verdict: Verdict
+
+
+class ShelfText(BaseModel):
+    """Settings as JSON, and what to call where they are from in a message."""
+
+    text: str = Field(max_length=20_000_000)
+    where: str = Field("the editor", max_length=200)
+
+
+class Reference(BaseModel):
+    ref: str
+
+
+class Words(BaseModel):
+    words: list[str]
+
+
+class ExampleAsked(BaseModel):
+    title: str = Field(min_length=1, max_length=80)
+    note: str = Field("", max_length=2000)
+    keep: bool = False
+
+
+class ExampleOut(BaseModel):
+    """What a photo is an example of; `ref` once it is kept."""
+
+    ref: str | None
+    words: list[str]
+    carried: list[Carried]
+
+
+class Departure(_Out):
+    """A photo with settings of its own."""
+
+    id: int
+    name: str
+    stages: list[str]
+    sheet: str | None
+
+
+class TriesAsked(BaseModel):
+    sheets: list[str] = Field(min_length=1, max_length=6)
+    photos: list[int] = Field(min_length=1, max_length=8)
+
+
+class TriedCell(_Out):
+    photo_id: int
+    sheet: str
+    state: Literal["waiting", "running", "done", "failed"]
+    verdict: Verdict | None
+    findings: list[Finding]
+    figures: dict[str, float | None]
+    preview: str | None
+    error: str | None
+    took_ms: int | None
+
+
+class SpecTried(BaseModel):
+    spec: ListingSpec
+
+
+class PlacedOut(BaseModel):
+    """What a spec gives of a photo; the picture is a data address."""
+
+    width: int
+    height: int
+    picture: str
+    bytes: int
+    quality: float | None
+    verdict: Verdict
+    findings: list[Finding]
+
+
+class FormatLoss(BaseModel):
+    """What a format loses of a picture; `before` and `after` show the place where it loses most, as data addresses."""
+
+    file: FileKind
+    bytes: int
+    quality: int | None
+    mean: float = Field(description="ΔE00 over the product")
+    worst: float = Field(description="ΔE00, 99.9th percentile")
+    edge: float | None = Field(description="How far coverage is off at the edge, %.")
+    words: list[str]
+    place: tuple[int, int, int, int]
+    before: str
+    after: str
+
+
+class FormatsOut(BaseModel):
+    formats: list[FormatLoss]
+
+
+class Arrival(_Out):
+    kind: Literal["taken", "refused", "known"]
+    name: str
+    reason: str
+    source: str
+    at: datetime
+    lot_id: int
+    lot_name: str
+    photo_id: int | None
+    format: str | None
+    width: int | None
+    height: int | None
+    dpi: float | None
+    profile: str | None
+    frames: int | None
+    bytes: int | None
+
+
+class Station(_Out):
+    """What the capture station offers."""
+
+    scenes: list[str]
+    devices: list[str]
+    resolutions: list[int]
+
+
+class CaptureAsked(BaseModel):
+    scene: str = Field(max_length=120)
+    device: Literal["camera", "flatbed"]
+    dpi: int = Field(300, ge=50, le=1200)

@@ -13,12 +13,12 @@ from yardchalk.core.deliver import CROP_SIDES
 from yardchalk.core.errors import NotThere
 from yardchalk.core.mending import Bench, offer_mend
 from yardchalk.core.render import Card
-from yardchalk.core.settings import FrameMarks, Marks, RunSheet, load_sheet, parse
+from yardchalk.core.settings import FrameMarks, Marks, RunSheet, parse
 from yardchalk.core.stages.frame import level_along, make_framing
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
 from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
-from yardchalk.studio.running import ENGINE
+from yardchalk.studio.running import ENGINE, hold, let_go
 from yardchalk.studio.viewing import TILE
 from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
 from yardchalk.web.models import FrameOffers, Level, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
@@ -32,15 +32,29 @@ def _mark(row: reading.Row, sheet: RunSheet) -> str:
     return hashlib.sha256(f"{ENGINE} {row['digest']} {row['empty']} {sheet.model_dump_json()}".encode()).hexdigest()[:16]
 
 
+@router.put("/photos/{photo_id}/hold", status_code=204)
+def put_hold(studio: TheStudio, photo_id: int) -> None:
+    """Somebody works on it at the bench: runs of the lot are put off. It is said again every minute, or it ends."""
+    hold(studio, photo_id)
+
+
+@router.delete("/photos/{photo_id}/hold", status_code=204)
+def delete_hold(studio: TheStudio, photo_id: int) -> None:
+    """It is free again; what was put off is run."""
+    let_go(studio, photo_id)
+
+
 @router.get("/photos/{photo_id}", response_model=PhotoDetail)
 def get_photo(studio: TheStudio, photo_id: int) -> Any:
     row = reading.photo(studio, photo_id)
-    sheet = load_sheet(row["sheet"])
+    sheet = reading.sheet_of(row)
     frame = Marks.model_validate(row["marks"]).frame
-    if frame is None and sheet.frame.crop == "set":
+    if frame is None and (sheet.frame.crop == "set" or sheet.frame.turns):
         # As the last run found it.
         found = [row["figures"].get(f"crop {side} (share)") for side in CROP_SIDES]
-        frame = None if None in found else FrameMarks.model_validate({"crop": found})
+        frame = (
+            FrameMarks(turns=sheet.frame.turns) if None in found else FrameMarks.model_validate({"crop": found, "turns": sheet.frame.turns})
+        )
     framing = make_framing(row["facts"]["width"], row["facts"]["height"], frame)
     longest = max(framing.whole_width, framing.whole_height)
     bench = Bench(Marks.model_validate(row["marks"]), sheet, framing, row["figures"])
@@ -51,6 +65,7 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
         "crop": frame.crop if frame else None,
         "to_frame": framing.to_frame.tolist(),
         "longest": framing.longest,
+        "sheet_regions": sheet.clear.regions,
         "clear_on": sheet.clear.on,
         "lift_on": sheet.lift.on,
         "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row, sheet)}",
@@ -109,7 +124,7 @@ def post_same_light(studio: TheStudio, photo_id: int, tolerance: Annotated[float
 async def subject_of(studio: TheStudio, photo_id: int) -> Subject:
     """A photo as it stands, for the render processes."""
     row = await run_in_threadpool(reading.photo_row, studio, photo_id)
-    return Subject(row["digest"], row["name"], load_sheet(row["sheet"]), Marks.model_validate(row["marks"]), row["empty"])
+    return Subject(row["digest"], row["name"], reading.sheet_of(row), Marks.model_validate(row["marks"]), row["empty"])
 
 
 async def subject_under(studio: TheStudio, photo_id: int, marks: Marks) -> Subject:
@@ -195,7 +210,7 @@ async def get_tile(
     subjects: dict[tuple[int, str], Subject] = request.app.state.subjects
     if key not in subjects:
         photo = await run_in_threadpool(reading.photo_row, studio, photo_id)
-        sheet = load_sheet(photo["sheet"])
+        sheet = reading.sheet_of(photo)
         if _mark(photo, sheet) != mark:
             raise NotThere("has another run sheet by now", where=photo["name"], remedy="Load the page again")
         if len(subjects) > 500:

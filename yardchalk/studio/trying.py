@@ -1,0 +1,96 @@
+"""Tries: run sheets on a few photos of a lot that are unlike each other, side by side, before one is put in force."""
+
+import time
+from typing import Any
+
+import psycopg
+
+from yardchalk.core.checks import Finding, verdict_of
+from yardchalk.core.codecs import encode_preview
+from yardchalk.core.deliver import produce
+from yardchalk.core.errors import NotThere, YardError
+from yardchalk.core.render import Render
+from yardchalk.core.sampling import unlike
+from yardchalk.store import queries
+from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.running import run_key
+from yardchalk.studio.shelf import Shelf
+
+_MOST_SHEETS, _MOST_PHOTOS = 6, 8
+
+
+def samples(studio: Studio, lot_id: int, count: int) -> list[int]:
+    """So many photos of a lot that are unlike each other, by what was measured of them, the most ordinary one first."""
+    with studio.transaction() as connection:
+        rows = queries.photos(connection, lot_id)
+    return [int(rows[i]["id"]) for i in unlike([row["figures"] for row in rows], count)]
+
+
+def try_sheets(studio: Studio, lot_id: int, sheets: list[str], photo_ids: list[int]) -> list[dict[str, Any]]:
+    """A cell for each run sheet on each photo, as far as it is known; what is not is queued.
+
+    The photos' own departures are left out: it is the run sheet alone that is tried.
+    """
+    if len(sheets) > _MOST_SHEETS or len(photo_ids) > _MOST_PHOTOS:
+        raise YardError(f"{_MOST_SHEETS} run sheets and {_MOST_PHOTOS} photos at most can be tried at once", remedy="Leave some out")
+    with studio.transaction() as connection:
+        lot = queries.lot(connection, lot_id)
+        if lot is None:
+            raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
+        shelf, empty = Shelf(connection), queries.empty_digest(connection, lot_id)
+        photos = {row["id"]: row for row in queries.photos(connection, lot_id, photo_ids)}
+        cells = []
+        for sheet in sheets:
+            for photo_id in photo_ids:
+                if photo_id not in photos:
+                    raise NotThere("is not in the lot", where=f"Photo {photo_id}", remedy="Choose one of the lot's photos")
+                key = run_key({**photos[photo_id], "marks": {}}, shelf.sheet(sheet), shelf.spec(lot["spec"]), empty)
+                row = queries.ask_try(connection, photo_id, sheet, lot["spec"], key)
+                if row["state"] == "waiting" and (row["new"] or row["job_id"] is None or row["error"]):
+                    queries.set_try_job(connection, row["id"], studio.queue.ask_try(connection, row["id"]))
+                cells.append({**row, "sheet": sheet})
+    return cells
+
+
+def run_try(studio: Studio, try_id: int) -> None:
+    """What a worker does: compute one cell. A cell that is done is left alone."""
+    with studio.transaction() as connection:
+        asked = queries.begin_try(connection, try_id)
+        if asked is None:
+            return
+        shelf = Shelf(connection)
+        sheet, spec = shelf.sheet(asked["sheet"]), shelf.spec(asked["spec"])
+    began = time.monotonic()
+    try:
+        empty = studio.files.get(asked["empty"]) if asked["empty"] else None
+        result = produce(Render(studio.files.get(asked["digest"]), asked["name"], sheet, digest=asked["digest"], empty=empty), spec)
+        findings: list[Finding] = result.findings
+        done = {
+            "verdict": verdict_of(findings),
+            "findings": [finding.model_dump(mode="json") for finding in findings],
+            "figures": result.figures,
+            "preview": studio.files.put(encode_preview(result.preview)),
+            "took_ms": round(1000 * (time.monotonic() - began)),
+        }
+    except psycopg.OperationalError:
+        raise  # the database went away; it is tried again when it is back
+    except Exception as error:  # the grid says what was wrong; its other cells go on
+        message = (
+            error.message if isinstance(error, YardError) else f"{asked['name']}: could not be worked ({type(error).__name__}: {error})."
+        )
+        with studio.transaction() as connection:
+            queries.fail_try(connection, try_id, message)
+            announce(connection, asked["lot_id"], asked["photo_id"])
+        return
+    with studio.transaction() as connection:
+        queries.finish_try(connection, try_id, done)
+        announce(connection, asked["lot_id"], asked["photo_id"])
+
+
+def ask_lost_tries(studio: Studio) -> int:
+    """Queue again the tries whose job is over or gone; how many."""
+    with studio.transaction() as connection:
+        rows = queries.lost_tries(connection)
+        for row in rows:
+            queries.set_try_job(connection, row["id"], studio.queue.ask_try(connection, row["id"]))
+    return len(rows)
