@@ -146,7 +146,7 @@ class NothingLostTest(unittest.TestCase):
             self.assertEqual(len(there.rows("SELECT id FROM deliveries")), 1)
             there.swept()
             self.assertFalse(any(parts.glob(".*")), "no half delivery")
-            self.assertFalse([path for path in (there.service.state / "files").rglob("*.part")], "no half file")
+            self.assertFalse(list((there.service.state / "files").rglob("*.part")), "no half file")
             return there.outcome()
 
     def test_killed_in_the_middle_it_comes_to_the_same(self) -> None:

@@ -2,10 +2,10 @@
 
 import json
 import re
-from typing import Any, Literal, cast
+from typing import Annotated, Any, Literal, cast
 
 from psycopg import Connection
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from yardchalk.core.by_example import Carried, sheet_from
 from yardchalk.core.errors import BadSettings, NotThere, YardError
@@ -36,7 +36,7 @@ class Shelved(BaseModel):
     words: list[str]
     changes: list[str]
     used: int
-    content: dict[str, Any]
+    content: Annotated[RunSheet | ListingSpec, Field(discriminator="format")]
 
 
 class Shelf:
@@ -115,7 +115,7 @@ def listed(studio: Studio, kind: Kind) -> list[Shelved]:
                     words=in_words(settings),
                     changes=[] if before is None else differences(before, settings),
                     used=used.get(ref, 0),
-                    content=settings.model_dump(mode="json", exclude_defaults=True) | {"format": settings.format},
+                    content=settings,
                 )
             )
     return out
@@ -146,16 +146,21 @@ def keep(studio: Studio, settings: RunSheet | ListingSpec, *, origin: str, note:
             kind,
             settings.name,
             version,
-            kept.model_dump(mode="json", exclude_defaults=True) | {"format": kept.format},
+            as_json(kept),
             settings.note if note is None else note,
             origin,
         )
     return f"{settings.name}@{version}"
 
 
-def taken_in(studio: Studio, kind: Kind, text: str, where: str) -> str:
-    """Keep what a JSON file holds; returns the reference. BadSettings names the value that is wrong."""
+def taken_in(studio: Studio, kind: Kind, text: str, where: str, title: str | None = None) -> str:
+    """Keep what a JSON file holds; returns the reference. BadSettings names the value that is wrong.
+
+    Under another title it gets another name, so that it is no version of what it was made from.
+    """
     settings = parse(RunSheet, text, where) if kind == "sheet" else parse(ListingSpec, text, where)
+    if title is not None and title.strip() != settings.title:
+        settings = settings.model_copy(update={"title": title.strip(), "name": name_for(title)})
     return keep(studio, settings, origin=f"from {where}")
 
 
@@ -203,6 +208,11 @@ def by_example(studio: Studio, photo_id: int, title: str, note: str) -> tuple[Ru
     return example.sheet, example.carried
 
 
-def as_file(settings: dict[str, Any]) -> str:
+def as_json(settings: RunSheet | ListingSpec) -> dict[str, Any]:
+    """Settings for a file: what is not as it would be anyway."""
+    return {"format": settings.format} | settings.model_dump(mode="json", exclude_defaults=True)
+
+
+def as_file(settings: RunSheet | ListingSpec) -> str:
     """Settings as a JSON file."""
-    return json.dumps(settings, indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(as_json(settings), indent=2, ensure_ascii=False) + "\n"

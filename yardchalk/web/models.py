@@ -503,6 +503,7 @@ class ShelfText(BaseModel):
 
     text: str = Field(max_length=20_000_000)
     where: str = Field("the editor", max_length=200)
+    title: str | None = Field(None, max_length=80, description="Another title, under which it is kept as something of its own.")
 
 
 class Reference(BaseModel):

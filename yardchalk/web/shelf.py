@@ -37,7 +37,7 @@ def get_shelf(studio: TheStudio, kind: Kind) -> Any:
 @router.post("/shelf/{kind}", response_model=Reference, status_code=201)
 def post_shelf(studio: TheStudio, kind: Kind, given: ShelfText) -> Any:
     """Keep settings, given as JSON, as the next version of their name."""
-    return Reference(ref=shelf.taken_in(studio, kind, given.text, given.where))
+    return Reference(ref=shelf.taken_in(studio, kind, given.text, given.where, given.title))
 
 
 @router.get("/shelf/{kind}/difference", response_model=Words)

@@ -19,6 +19,11 @@ export type Pixel = Schemas['PixelOut'];
 export type Delivery = Schemas['DeliveryOut'];
 export type Verdict = 'fix' | 'look' | 'ready';
 export type EdgeReport = Schemas['EdgeReport'];
+export type Shelved = Schemas['Shelved'];
+export type Carried = Schemas['Carried'];
+export type TriedCell = Schemas['TriedCell'];
+export type ListingSpec = Schemas['ListingSpec'];
+export type Arrival = Schemas['Arrival'];
 export type Intake = Schemas['IntakeReport'];
 
 export const client = createClient<paths>({ baseUrl: '' });

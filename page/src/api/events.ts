@@ -39,9 +39,12 @@ export function followEvents(queries: QueryClient) {
     }
     void queries.invalidateQueries({ queryKey: keys.lots });
     void queries.invalidateQueries({ queryKey: keys.deliveries });
+    void queries.invalidateQueries({ queryKey: keys.arrivals });
     for (const lot of new Set(events.map((event) => event.lot as number))) {
       void queries.invalidateQueries({ queryKey: keys.lot(lot) });
       void queries.invalidateQueries({ queryKey: keys.strips(lot) });
+      void queries.invalidateQueries({ queryKey: keys.departures(lot) });
+      void queries.invalidateQueries({ queryKey: keys.tries(lot) });
       void queries.invalidateQueries({ queryKey: keys.allowances(lot) });
       const photos = new Set(events.filter((event) => event.lot === lot).map((event) => event.photo));
       const some = [...photos].filter((photo) => photo !== null);

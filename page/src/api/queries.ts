@@ -19,13 +19,25 @@ export const keys = {
   photo: (id: number) => ['photo', id],
   lift: (id: number, settings: string) => ['lift', id, settings],
   deliveries: ['deliveries'],
-  choices: ['choices'],
+  shelf: (kind: Kind) => ['shelf', kind],
+  arrivals: ['arrivals'],
+  departures: (lot: number) => ['departures', lot],
+  tries: (lot: number) => ['tries', lot],
 } as const;
 
 export const useLots = () => useQuery({ queryKey: keys.lots, queryFn: () => answered(client.GET('/api/lots')) });
 
-export const useChoices = () =>
-  useQuery({ queryKey: keys.choices, queryFn: () => answered(client.GET('/api/choices')) });
+export type Kind = 'sheet' | 'spec';
+
+/** Every version of every run sheet or listing spec. */
+export const useShelf = (kind: Kind) =>
+  useQuery({
+    queryKey: keys.shelf(kind),
+    queryFn: () => answered(client.GET('/api/shelf/{kind}', { params: { path: { kind } } })),
+  });
+
+export const useArrivals = () =>
+  useQuery({ queryKey: keys.arrivals, queryFn: () => answered(client.GET('/api/arrivals')) });
 
 export const useDeliveries = () =>
   useQuery({ queryKey: keys.deliveries, queryFn: () => answered(client.GET('/api/deliveries')) });

@@ -4,23 +4,6 @@
  */
 
 export interface paths {
-    "/api/choices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Get Choices */
-        get: operations["get_choices_api_choices_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lots": {
         parameters: {
             query?: never;
@@ -177,6 +160,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{lot_id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Pause
+         * @description Let what has not begun wait.
+         */
+        post: operations["post_pause_api_lots__lot_id__pause_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Go On
+         * @description Go on with a paused lot.
+         */
+        post: operations["post_go_on_api_lots__lot_id__go_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots/{lot_id}/cancel": {
         parameters: {
             query?: never;
@@ -214,6 +237,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{lot_id}/delivery-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Delivery Plan
+         * @description What a delivery of these verdicts would write, and under which names.
+         */
+        get: operations["get_delivery_plan_api_lots__lot_id__delivery_plan_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots/{lot_id}/deliveries": {
         parameters: {
             query?: never;
@@ -226,6 +269,30 @@ export interface paths {
         /** Post Delivery */
         post: operations["post_delivery_api_lots__lot_id__deliveries_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Hold
+         * @description Somebody works on it at the bench: runs of the lot are put off. It is said again every minute, or it ends.
+         */
+        put: operations["put_hold_api_photos__photo_id__hold_put"];
+        post?: never;
+        /**
+         * Delete Hold
+         * @description It is free again; what was put off is run.
+         */
+        delete: operations["delete_hold_api_photos__photo_id__hold_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -908,6 +975,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery_id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Retry
+         * @description Write a failed delivery again.
+         */
+        post: operations["post_retry_api_deliveries__delivery_id__retry_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Send
+         * @description Send the files that the listing desk has not accepted yet to it.
+         */
+        post: operations["post_send_api_deliveries__delivery_id__send_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery_id}/manifest.{kind}": {
         parameters: {
             query?: never;
@@ -936,6 +1043,267 @@ export interface paths {
         get: operations["get_zip_api_deliveries__delivery_id__zip_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Shelf
+         * @description Every version of every run sheet or listing spec, with what it does in words.
+         */
+        get: operations["get_shelf_api_shelf__kind__get"];
+        put?: never;
+        /**
+         * Post Shelf
+         * @description Keep settings, given as JSON, as the next version of their name.
+         */
+        post: operations["post_shelf_api_shelf__kind__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{kind}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Difference
+         * @description How two versions differ, in words.
+         */
+        get: operations["get_difference_api_shelf__kind__difference_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{kind}/{ref}.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description One version as a file.
+         */
+        get: operations["get_file_api_shelf__kind___ref__json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{kind}/{ref}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Version */
+        delete: operations["delete_version_api_shelf__kind___ref__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Example
+         * @description The run sheet that a worked photo is an example of; kept if that is asked.
+         */
+        post: operations["post_example_api_photos__photo_id__example_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/departures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Departures
+         * @description Photos with settings of their own, which a run of another sheet leaves as they are.
+         */
+        get: operations["get_departures_api_lots__lot_id__departures_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Samples
+         * @description Photos that are unlike each other.
+         */
+        get: operations["get_samples_api_lots__lot_id__samples_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Tries
+         * @description Run sheets on photos, side by side: each cell as far as it is known; the others are queued.
+         */
+        post: operations["post_tries_api_lots__lot_id__tries_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/placed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Placed
+         * @description The result that a listing spec would give of a photo, checked. Nothing is kept.
+         */
+        post: operations["post_placed_api_photos__photo_id__placed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/losses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Losses
+         * @description What each format would lose of this very picture, with figures and the place where it loses most.
+         */
+        post: operations["post_losses_api_photos__photo_id__losses_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Arrivals
+         * @description What came in last, what was in a lot already, and what was refused and why; newest first.
+         */
+        get: operations["get_arrivals_api_arrivals_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Capture
+         * @description What the capture station offers; null if none runs.
+         */
+        get: operations["get_capture_api_capture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Capture
+         * @description A new frame or scan of a scene, into the lot.
+         */
+        post: operations["post_capture_api_lots__lot_id__capture_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -983,6 +1351,41 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Added
+         * @description A picture or mark that is laid on the canvas, over the product.
+         */
+        Added: {
+            /**
+             * Picture
+             * @description PNG, JPEG or WebP as a data address; see-through where it says so.
+             */
+            picture: string;
+            /**
+             * Across
+             * @description Where on the canvas, from the left: 0 sets its left edge there, 1 its right edge.
+             * @default 0.95
+             */
+            across: number;
+            /**
+             * Down
+             * @description Where on the canvas, from the top: 0 sets its upper edge there, 1 its lower edge.
+             * @default 0.95
+             */
+            down: number;
+            /**
+             * Width
+             * @description Its width, % of the canvas's.
+             * @default 12
+             */
+            width: number;
+            /**
+             * Strength
+             * @description How strongly it covers.
+             * @default 1
+             */
+            strength: number;
+        };
         /**
          * AllowAlike
          * @description Let all findings of a check pass in some photos of a lot.
@@ -1056,6 +1459,45 @@ export interface components {
             scope: "photo" | "lot" | "spec";
             /** Reason */
             reason: string;
+        };
+        /** Arrival */
+        Arrival: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "taken" | "refused" | "known";
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+            /** Source */
+            source: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Lot Id */
+            lot_id: number;
+            /** Lot Name */
+            lot_name: string;
+            /** Photo Id */
+            photo_id: number | null;
+            /** Format */
+            format: string | null;
+            /** Width */
+            width: number | null;
+            /** Height */
+            height: number | null;
+            /** Dpi */
+            dpi: number | null;
+            /** Profile */
+            profile: string | null;
+            /** Frames */
+            frames: number | null;
+            /** Bytes */
+            bytes: number | null;
         };
         /**
          * AutomaticRegion
@@ -1143,16 +1585,18 @@ export interface components {
         };
         /**
          * BalanceSettings
-         * @description Which light counts as white.
+         * @description Which light counts as white, where a photo has no balance of its own.
          */
         BalanceSettings: {
             /**
              * Neutral
-             * @description Leave the colours as they came, or make the backdrop neutral.
+             * @description Leave the colours as they came; make the backdrop neutral; or take the light that is given.
              * @default as-shot
              * @enum {string}
              */
-            neutral: "as-shot" | "backdrop";
+            neutral: "as-shot" | "backdrop" | "light";
+            /** @description Of the set, where it is given. */
+            light?: components["schemas"]["BalanceMarks"] | null;
         };
         /**
          * BoxRegion
@@ -1197,6 +1641,42 @@ export interface components {
              * @default []
              */
             strokes: components["schemas"]["Stroke"][];
+        };
+        /**
+         * BoxRule
+         * @description All that lies outside the product found in a box round what automatic clearing finds.
+         */
+        BoxRule: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "box-rule";
+            /**
+             * Margin
+             * @description How far the box lies outside what was found, share of the longer side.
+             * @default 0.03
+             */
+            margin: number;
         };
         /**
          * BrushStroke
@@ -1260,6 +1740,36 @@ export interface components {
              */
             height: number;
         };
+        /** CaptureAsked */
+        CaptureAsked: {
+            /** Scene */
+            scene: string;
+            /**
+             * Device
+             * @enum {string}
+             */
+            device: "camera" | "flatbed";
+            /**
+             * Dpi
+             * @default 300
+             */
+            dpi: number;
+        };
+        /**
+         * Carried
+         * @description What became of one setting.
+         */
+        Carried: {
+            /** Stage */
+            stage: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "as it is" | "as a rule" | "left out";
+            /** Words */
+            words: string;
+        };
         /**
          * Changed
          * @description What a clean-up changed.
@@ -1276,13 +1786,6 @@ export interface components {
              */
             area: number;
         };
-        /** Choices */
-        Choices: {
-            /** Sheets */
-            sheets: components["schemas"]["RunSheet"][];
-            /** Specs */
-            specs: components["schemas"]["ListingSpec"][];
-        };
         /**
          * ClearMarks
          * @description What this photo's backdrop is.
@@ -1292,7 +1795,7 @@ export interface components {
              * Regions
              * @description In order; each changes what those before it say.
              */
-            regions: (components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"])[];
+            regions: (components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"] | components["schemas"]["SpreadRule"] | components["schemas"]["FamilyRule"] | components["schemas"]["BoxRule"])[];
         };
         /**
          * ClearReport
@@ -1339,6 +1842,12 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Regions
+             * @description In order, what is backdrop on any photo; none stands for the automatic one.
+             * @default []
+             */
+            regions: (components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"] | components["schemas"]["SpreadRule"] | components["schemas"]["FamilyRule"] | components["schemas"]["BoxRule"])[];
         };
         /**
          * ContrastMap
@@ -1496,8 +2005,22 @@ export interface components {
         };
         /** DeliveredFile */
         DeliveredFile: {
+            /** Id */
+            id: number;
             /** Name */
             name: string;
+            /**
+             * Named
+             * @description What had to be done to the name; empty if nothing.
+             */
+            named: string;
+            /**
+             * Answer
+             * @description Of the listing desk.
+             */
+            answer: ("asked" | "accepted" | "refused" | "unanswered") | null;
+            /** Reasons */
+            reasons: string[];
             /** Source */
             source: string;
             /** Digest */
@@ -1531,12 +2054,33 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "writing" | "done" | "failed";
+            /** Error */
+            error: string | null;
             /** Files */
             files: number;
             /** Bytes */
             bytes: number;
             /** Contents */
             contents: components["schemas"]["DeliveredFile"][];
+        };
+        /**
+         * Departure
+         * @description A photo with settings of its own.
+         */
+        Departure: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Stages */
+            stages: string[];
+            /** Sheet */
+            sheet: string | null;
         };
         /** Dot */
         Dot: {
@@ -1753,6 +2297,33 @@ export interface components {
             /** Photo */
             photo: number | null;
         };
+        /** ExampleAsked */
+        ExampleAsked: {
+            /** Title */
+            title: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+        };
+        /**
+         * ExampleOut
+         * @description What a photo is an example of; `ref` once it is kept.
+         */
+        ExampleOut: {
+            /** Ref */
+            ref: string | null;
+            /** Words */
+            words: string[];
+            /** Carried */
+            carried: components["schemas"]["Carried"][];
+        };
         /**
          * FamilyRegion
          * @description The colours of several samples, as a family.
@@ -1802,6 +2373,60 @@ export interface components {
             /**
              * Grain
              * @description Size of the grain that is looked through, share of the longer side.
+             * @default 0.003
+             */
+            grain: number;
+        };
+        /**
+         * FamilyRule
+         * @description The family of colours at places that are found anew on every photo.
+         */
+        FamilyRule: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "family-rule";
+            /**
+             * Start
+             * @description Along the frame's border; in its corners; or where the backdrop is brightest.
+             * @default border
+             * @enum {string}
+             */
+            start: "border" | "corners" | "brightest";
+            /**
+             * Reach
+             * @description How far from the samples, in their own spreads. 0.5 to 12.
+             * @default 3
+             */
+            reach: number;
+            /**
+             * Softness
+             * @description Over how many spreads it fades out.
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Grain
              * @default 0.003
              */
             grain: number;
@@ -1882,6 +2507,54 @@ export interface components {
             below: boolean;
             allowed?: components["schemas"]["Allowed"] | null;
             mend?: components["schemas"]["Mend"] | null;
+        };
+        /**
+         * FormatLoss
+         * @description What a format loses of a picture; `before` and `after` show the place where it loses most, as data addresses.
+         */
+        FormatLoss: {
+            /**
+             * File
+             * @enum {string}
+             */
+            file: "jpeg" | "png" | "webp" | "tiff" | "gif" | "openraster" | "matte";
+            /** Bytes */
+            bytes: number;
+            /** Quality */
+            quality: number | null;
+            /**
+             * Mean
+             * @description ΔE00 over the product
+             */
+            mean: number;
+            /**
+             * Worst
+             * @description ΔE00, 99.9th percentile
+             */
+            worst: number;
+            /**
+             * Edge
+             * @description How far coverage is off at the edge, %.
+             */
+            edge: number | null;
+            /** Words */
+            words: string[];
+            /** Place */
+            place: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /** FormatsOut */
+        FormatsOut: {
+            /** Formats */
+            formats: components["schemas"]["FormatLoss"][];
         };
         /**
          * FoundBrief
@@ -1977,6 +2650,12 @@ export interface components {
              * @enum {string}
              */
             crop: "none" | "set";
+            /**
+             * Turns
+             * @description Quarter turns clockwise.
+             * @default 0
+             */
+            turns: number;
         };
         /** GapOut */
         GapOut: {
@@ -2164,6 +2843,11 @@ export interface components {
          */
         IntakeReport: {
             /**
+             * Source
+             * @default dropped
+             */
+            source: string;
+            /**
              * Added
              * @default []
              */
@@ -2233,7 +2917,7 @@ export interface components {
             /** Name */
             name: string;
             /** Region */
-            region: components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"];
+            region: components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"] | components["schemas"]["SpreadRule"] | components["schemas"]["FamilyRule"] | components["schemas"]["BoxRule"];
         };
         /**
          * Knot
@@ -2503,7 +3187,7 @@ export interface components {
             stray_piece: number;
             /**
              * Margin Error
-             * @description How far fill and centring may be off, % of the canvas.
+             * @description How far fill and place may be off, % of the canvas.
              * @default 0.5
              */
             margin_error: number;
@@ -2564,9 +3248,8 @@ export interface components {
          */
         ListingSpec: {
             /**
-             * Format
-             * @default yardchalk-listing-spec/1
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             format: "yardchalk-listing-spec/1";
             /** Name */
@@ -2577,6 +3260,11 @@ export interface components {
              */
             title: string;
             /**
+             * Version
+             * @default 1
+             */
+            version: number;
+            /**
              * Note
              * @default
              */
@@ -2586,9 +3274,28 @@ export interface components {
              * @default white
              * @enum {string}
              */
-            background: "white" | "transparent";
+            background: "white" | "transparent" | "colour" | "picture";
+            /**
+             * Colour
+             * @description What lies behind, where the background is a colour.
+             * @default #ffffff
+             */
+            colour: string;
+            /**
+             * Picture
+             * @description What lies behind, where the background is a picture; fills the canvas.
+             */
+            picture?: string | null;
             /** @description Fixed canvas; without one the picture is trimmed to the product. */
             canvas?: components["schemas"]["Canvas"] | null;
+            /**
+             * Aspect
+             * @description Without a canvas: width to height, reached by wider margins.
+             */
+            aspect?: [
+                number,
+                number
+            ] | null;
             /**
              * Fill
              * @description With a canvas: share of its tighter side that the product fills, in %.
@@ -2602,23 +3309,59 @@ export interface components {
              */
             margin: number;
             /**
+             * Across
+             * @description With a canvas: where the product's middle stands, % from the left.
+             * @default 50
+             */
+            across: number;
+            /**
+             * Stand
+             * @description With a canvas: centred in height, or standing on a base line.
+             * @default middle
+             * @enum {string}
+             */
+            stand: "middle" | "base-line";
+            /**
+             * Base Line
+             * @description Where the product's foot stands, % from the top.
+             * @default 90
+             */
+            base_line: number;
+            /**
              * Enlarge
              * @description Whether a small product may be enlarged to reach the fill share.
              * @default true
              */
             enlarge: boolean;
             /**
+             * Added
+             * @description Pictures and marks laid over the product, in order.
+             * @default []
+             */
+            added: components["schemas"]["Added"][];
+            /**
              * File
              * @default jpeg
              * @enum {string}
              */
-            file: "jpeg" | "png";
+            file: "jpeg" | "png" | "webp" | "tiff" | "gif" | "openraster" | "matte";
+            /**
+             * Bits
+             * @description Bits a channel, in PNG, TIFF and matte; left out, as the photo has them (8 in a matte).
+             */
+            bits?: (8 | 16) | null;
             /**
              * Quality
-             * @description JPEG quality to start from; raised where compression would grey the backdrop.
+             * @description JPEG and WebP quality to start from; a JPEG's is raised where compression would grey the backdrop.
              * @default 92
              */
             quality: number;
+            /**
+             * Lossless
+             * @description WebP without loss.
+             * @default false
+             */
+            lossless: boolean;
             /**
              * Dpi
              * @default 72
@@ -2626,9 +3369,28 @@ export interface components {
             dpi: number;
             /**
              * Max Bytes
-             * @description Largest file accepted, bytes.
+             * @description Largest file accepted, bytes; quality is lowered to meet it.
              */
             max_bytes?: number | null;
+            /**
+             * Exif
+             * @description What the camera wrote: all of it, or just date, maker, model and rights, or nothing.
+             * @default drop
+             * @enum {string}
+             */
+            exif: "keep" | "trim" | "drop";
+            /**
+             * Location
+             * @description Whether the place where the photo was taken stays in it.
+             * @default false
+             */
+            location: boolean;
+            /**
+             * Names
+             * @description File names: {name}, {sku}, {lot}, {n}, {n:03}, {spec}, and text.
+             * @default {name}
+             */
+            names: string;
             /**
              * @default {
              *       "white_level": 255,
@@ -2699,6 +3461,8 @@ export interface components {
             idle: number;
             /** Refused */
             refused: number;
+            /** Paused */
+            paused: boolean;
             /** Fan */
             fan: string[];
         };
@@ -2733,6 +3497,8 @@ export interface components {
             idle: number;
             /** Refused */
             refused: number;
+            /** Paused */
+            paused: boolean;
             /** Seconds Left */
             seconds_left: number | null;
             /** Refusals */
@@ -2797,7 +3563,7 @@ export interface components {
             /** Name */
             name: string;
             /** Region */
-            region: components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"];
+            region: components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"] | components["schemas"]["SpreadRule"] | components["schemas"]["FamilyRule"] | components["schemas"]["BoxRule"];
         };
         /** NewSnapshot */
         NewSnapshot: {
@@ -2964,6 +3730,11 @@ export interface components {
             longest: number;
             /** Lift On */
             lift_on: boolean;
+            /**
+             * Sheet Regions
+             * @description What the run sheet has in the place of automatic clearing.
+             */
+            sheet_regions: (components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"] | components["schemas"]["SpreadRule"] | components["schemas"]["FamilyRule"] | components["schemas"]["BoxRule"])[];
             /** Clear On */
             clear_on: boolean;
             /**
@@ -2998,6 +3769,11 @@ export interface components {
             orientation: number;
             /** Dpi */
             dpi: number | null;
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
         };
         /**
          * PhotosNamed
@@ -3070,6 +3846,51 @@ export interface components {
              */
             background: "spec" | "white" | "transparent";
         };
+        /**
+         * PlacedOut
+         * @description What a spec gives of a photo; the picture is a data address.
+         */
+        PlacedOut: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Picture */
+            picture: string;
+            /** Bytes */
+            bytes: number;
+            /** Quality */
+            quality: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "ready" | "look" | "fix";
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * PlannedFile
+         * @description What a delivery would write.
+         */
+        PlannedFile: {
+            /** Photo */
+            photo: number;
+            /** Source */
+            source: string;
+            /** Name */
+            name: string;
+            /**
+             * Why
+             * @description What had to be done to the name; empty if nothing.
+             */
+            why: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "ready" | "look" | "fix";
+        };
         /** Points */
         Points: {
             /** Points */
@@ -3077,6 +3898,11 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /** Reference */
+        Reference: {
+            /** Ref */
+            ref: string;
         };
         /** Refused */
         Refused: {
@@ -3124,6 +3950,12 @@ export interface components {
              * @default false
              */
             anew: boolean;
+            /**
+             * Failed
+             * @description Only those that failed.
+             * @default false
+             */
+            failed: boolean;
         };
         /**
          * RunSheet
@@ -3131,9 +3963,8 @@ export interface components {
          */
         RunSheet: {
             /**
-             * Format
-             * @default yardchalk-run-sheet/1
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             format: "yardchalk-run-sheet/1";
             /** Name */
@@ -3155,7 +3986,8 @@ export interface components {
             note: string;
             /**
              * @default {
-             *       "crop": "none"
+             *       "crop": "none",
+             *       "turns": 0
              *     }
              */
             frame: components["schemas"]["FrameSettings"];
@@ -3179,7 +4011,8 @@ export interface components {
             lift: components["schemas"]["LiftSettings"];
             /**
              * @default {
-             *       "on": true
+             *       "on": true,
+             *       "regions": []
              *     }
              */
             clear: components["schemas"]["ClearSettings"];
@@ -3284,6 +4117,54 @@ export interface components {
             /** Sheet */
             sheet: string | null;
         };
+        /**
+         * ShelfText
+         * @description Settings as JSON, and what to call where they are from in a message.
+         */
+        ShelfText: {
+            /** Text */
+            text: string;
+            /**
+             * Where
+             * @default the editor
+             */
+            where: string;
+            /**
+             * Title
+             * @description Another title, under which it is kept as something of its own.
+             */
+            title?: string | null;
+        };
+        /**
+         * Shelved
+         * @description One version of a run sheet or listing spec.
+         *
+         *     `ref` is what lots and photos name it by: a plain name for one that ships, "name@version" for one that was kept.
+         */
+        Shelved: {
+            /** Ref */
+            ref: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+            /** Note */
+            note: string;
+            /** Origin */
+            origin: string;
+            /** At */
+            at: string | null;
+            /** Words */
+            words: string[];
+            /** Changes */
+            changes: string[];
+            /** Used */
+            used: number;
+            /** Content */
+            content: components["schemas"]["RunSheet"] | components["schemas"]["ListingSpec"];
+        };
         /** Snapshot */
         Snapshot: {
             /** Id */
@@ -3295,6 +4176,10 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /** SpecTried */
+        SpecTried: {
+            spec: components["schemas"]["ListingSpec"];
         };
         /** SpreadOfferOut */
         SpreadOfferOut: {
@@ -3397,6 +4282,84 @@ export interface components {
              * @default []
              */
             walls: components["schemas"]["Stroke"][];
+        };
+        /**
+         * SpreadRule
+         * @description Spread from places that are found anew on every photo.
+         */
+        SpreadRule: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @description Whether it adds to the backdrop, takes from it, or leaves of it only what both have.
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "take" | "intersect";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spread-rule";
+            /**
+             * Start
+             * @description Along the frame's border; in its corners; or where the backdrop is brightest.
+             * @default border
+             * @enum {string}
+             */
+            start: "border" | "corners" | "brightest";
+            /**
+             * Tolerance
+             * @default 8
+             */
+            tolerance: number;
+            /**
+             * By
+             * @default all
+             * @enum {string}
+             */
+            by: "all" | "lightness" | "hue";
+            /**
+             * Against
+             * @default backdrop
+             * @enum {string}
+             */
+            against: "colour" | "backdrop";
+            /**
+             * Extent
+             * @default joined
+             * @enum {string}
+             */
+            extent: "joined" | "everywhere";
+            /**
+             * Softness
+             * @description Width in CIELAB over which it fades out.
+             * @default 0
+             */
+            softness: number;
+        };
+        /**
+         * Station
+         * @description What the capture station offers.
+         */
+        Station: {
+            /** Scenes */
+            scenes: string[];
+            /** Devices */
+            devices: string[];
+            /** Resolutions */
+            resolutions: number[];
         };
         /** StretchOut */
         StretchOut: {
@@ -3545,6 +4508,39 @@ export interface components {
              */
             scope: "photo" | "backdrop";
         };
+        /** TriedCell */
+        TriedCell: {
+            /** Photo Id */
+            photo_id: number;
+            /** Sheet */
+            sheet: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed";
+            /** Verdict */
+            verdict: ("ready" | "look" | "fix") | null;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Figures */
+            figures: {
+                [key: string]: number | null;
+            };
+            /** Preview */
+            preview: string | null;
+            /** Error */
+            error: string | null;
+            /** Took Ms */
+            took_ms: number | null;
+        };
+        /** TriesAsked */
+        TriesAsked: {
+            /** Sheets */
+            sheets: string[];
+            /** Photos */
+            photos: number[];
+        };
         /** VariantOut */
         VariantOut: {
             map: components["schemas"]["ContrastMap"];
@@ -3582,6 +4578,11 @@ export interface components {
              */
             reach: number;
         };
+        /** Words */
+        Words: {
+            /** Words */
+            words: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -3591,53 +4592,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    get_choices_api_choices_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Choices"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Message"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Message"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Message"];
-                };
-            };
-        };
-    };
     get_lots_api_lots_get: {
         parameters: {
             query?: never;
@@ -4150,6 +5104,104 @@ export interface operations {
             };
         };
     };
+    post_pause_api_lots__lot_id__pause_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_go_on_api_lots__lot_id__go_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
     post_cancel_api_lots__lot_id__cancel_post: {
         parameters: {
             query?: never;
@@ -4250,6 +5302,57 @@ export interface operations {
             };
         };
     };
+    get_delivery_plan_api_lots__lot_id__delivery_plan_get: {
+        parameters: {
+            query: {
+                verdict: ("ready" | "look" | "fix")[];
+            };
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedFile"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
     post_delivery_api_lots__lot_id__deliveries_post: {
         parameters: {
             query?: never;
@@ -4273,6 +5376,100 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Created"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    put_hold_api_photos__photo_id__hold_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    delete_hold_api_photos__photo_id__hold_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -6152,6 +7349,102 @@ export interface operations {
             };
         };
     };
+    post_retry_api_deliveries__delivery_id__retry_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_send_api_deliveries__delivery_id__send_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
     get_manifest_api_deliveries__delivery_id__manifest__kind__get: {
         parameters: {
             query?: never;
@@ -6217,6 +7510,715 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_shelf_api_shelf__kind__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "sheet" | "spec";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shelved"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_shelf_api_shelf__kind__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "sheet" | "spec";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShelfText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reference"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_difference_api_shelf__kind__difference_get: {
+        parameters: {
+            query: {
+                before: string;
+                after: string;
+            };
+            header?: never;
+            path: {
+                kind: "sheet" | "spec";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Words"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_file_api_shelf__kind___ref__json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "sheet" | "spec";
+                ref: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    delete_version_api_shelf__kind___ref__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "sheet" | "spec";
+                ref: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_example_api_photos__photo_id__example_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExampleAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExampleOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_departures_api_lots__lot_id__departures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Departure"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_samples_api_lots__lot_id__samples_get: {
+        parameters: {
+            query?: {
+                count?: number;
+            };
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_tries_api_lots__lot_id__tries_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriesAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedCell"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_placed_api_photos__photo_id__placed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpecTried"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_losses_api_photos__photo_id__losses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpecTried"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormatsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_arrivals_api_arrivals_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrival"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_capture_api_capture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Station"] | null;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_capture_api_lots__lot_id__capture_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeReport"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -4,7 +4,10 @@ import { Offline } from '../shared/Offline';
 
 const pages = [
   { to: '/', label: 'Lots' },
+  { to: '/sheets', label: 'Run sheets' },
+  { to: '/specs', label: 'Listing specs' },
   { to: '/deliveries', label: 'Deliveries' },
+  { to: '/intake', label: 'Intake' },
 ];
 
 /** The slate header over every page but the bench, which has one of its own. */

@@ -6,8 +6,12 @@ import { BrowserRouter, Route, Routes } from 'react-router';
 import { followEvents } from '../api/events';
 import { queries } from '../api/queries';
 import { DeliveriesPage } from '../deliveries/DeliveriesPage';
+import { IntakePage } from '../intake/IntakePage';
 import { LineupPage } from '../lineup/LineupPage';
 import { LotsPage } from '../lots/LotsPage';
+import { SheetsPage } from '../sheets/SheetsPage';
+import { TryPage } from '../sheets/TryPage';
+import { SpecsPage } from '../specs/SpecsPage';
 import { Trouble } from '../shared/states';
 import { Shell } from './Shell';
 import { system } from './theme';
@@ -55,7 +59,11 @@ if (root) {
                     </Suspense>
                   }
                 />
+                <Route path="/lots/:lotId/try" element={<TryPage />} />
+                <Route path="/sheets" element={<SheetsPage />} />
+                <Route path="/specs" element={<SpecsPage />} />
                 <Route path="/deliveries" element={<DeliveriesPage />} />
+                <Route path="/intake" element={<IntakePage />} />
                 <Route path="*" element={<Trouble message="There is no page at this address." />} />
               </Route>
             </Routes>

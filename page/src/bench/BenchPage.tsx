@@ -25,10 +25,12 @@ import type { Box as Place, Taken } from './deck';
 import { FramePanel } from './FramePanel';
 import { KeyHelp } from '../shared/KeyHelp';
 import { useKeys } from '../shared/keys';
+import { KeepAsSheet } from './KeepAsSheet';
 import { LiftPanel, type Brush } from './LiftPanel';
 import { LotStrip } from './LotStrip';
 import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type Stroke } from './marks';
 import { Snapshots } from './Snapshots';
+import { useHold } from './useHold';
 import { Viewer, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
 
@@ -49,6 +51,8 @@ function Bench({ photo }: { photo: Photo }) {
   const [card, setCard] = useState<Card>('white');
   const [before, setBefore] = useState(false);
   const [help, setHelp] = useState(false);
+  const [keeping, setKeeping] = useState(false);
+  useHold(photo.id);
   const [aside, setAside] = useState(false);
   const [compare, setCompare] = useState<Compare | null>(null);
   const [brush, setBrush] = useState<Brush | null>(null);
@@ -302,6 +306,9 @@ function Bench({ photo }: { photo: Photo }) {
         >
           Redo
         </Step>
+        <Step label="Keep the settings of this photo as a run sheet" wide onClick={() => setKeeping(true)}>
+          Keep as sheet
+        </Step>
         <Snapshots photo={photo} />
         <Flex
           bg="paper.raised"
@@ -486,6 +493,7 @@ function Bench({ photo }: { photo: Photo }) {
         <Yardstick photo={photo} stage={stage} onStage={choose} />
       </Box>
       <KeyHelp title="Keys at the bench" keys={KEYS} open={help} onClose={() => setHelp(false)} />
+      {keeping && <KeepAsSheet photo={photo} onClose={() => setKeeping(false)} />}
       {work.allowing !== null && (
         <AllowDialog
           what={photo.findings[work.allowing]?.message ?? ''}

@@ -9,7 +9,7 @@ import { ContrastControls } from './ContrastControls';
 import { split } from './curves';
 import { removeKnot } from './OutlineLayer';
 import { BrushWidth, HandToggle, percent, Press, Quiet, RegionSlider } from './parts';
-import type { Of, Region } from './regions';
+import { nameOf, type Of, type Region } from './regions';
 import { SizeField } from './SizeField';
 import { SpreadControls } from './SpreadControls';
 import type { Clear } from './useClear';
@@ -43,7 +43,47 @@ export function RegionControls({
       return <InkControls clear={clear} region={region} />;
     case 'gaps':
       return <GapsControls clear={clear} region={region} onShow={onShow} />;
+    case 'spread-rule':
+    case 'family-rule':
+    case 'box-rule':
+      return <RuleControls clear={clear} region={region} />;
   }
+}
+
+const STARTS = [
+  ['border', 'along the border'],
+  ['corners', 'in the corners'],
+  ['brightest', 'in the brightest part'],
+] as const;
+
+/** A region whose places are found anew on every photo. */
+function RuleControls({ clear, region }: { clear: Clear; region: Of<'spread-rule' | 'family-rule' | 'box-rule'> }) {
+  return (
+    <>
+      <Quiet>From the run sheet: its places are found anew on every photo.</Quiet>
+      {region.kind !== 'box-rule' && (
+        <Choice
+          label="Starts"
+          value={region.start}
+          options={STARTS}
+          onChange={(start) => clear.change({ ...region, start }, `${nameOf(region)}: starts elsewhere`)}
+        />
+      )}
+      {region.kind === 'spread-rule' && (
+        <RegionSlider
+          label="Tolerance"
+          unit="ΔE"
+          value={region.tolerance}
+          least={0}
+          most={60}
+          step={0.25}
+          standard={8}
+          onPreview={(tolerance) => clear.preview({ ...region, tolerance })}
+          onSettle={(tolerance, what) => clear.change({ ...region, tolerance }, what)}
+        />
+      )}
+    </>
+  );
 }
 
 function FamilyControls({ clear, region }: { clear: Clear; region: Of<'family'> }) {

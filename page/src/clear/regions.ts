@@ -24,8 +24,15 @@ export const kinds: { kind: Kind; name: string; what: string }[] = [
   { kind: 'gaps', name: 'Gaps', what: 'backdrop inside the product' },
 ];
 
+// Those that a run sheet has: their places are found anew on every photo, so there is nothing of them to draw.
+const rules: Partial<Record<Kind, string>> = {
+  'spread-rule': 'Spread by rule',
+  'family-rule': 'Colours by rule',
+  'box-rule': 'Found box',
+};
+
 export const nameOf = (region: Region): string =>
-  region.name || (kinds.find((one) => one.kind === region.kind)?.name ?? '');
+  region.name || (rules[region.kind] ?? kinds.find((one) => one.kind === region.kind)?.name ?? '');
 
 export const hows: { how: How; sign: string; word: string }[] = [
   { how: 'add', sign: '+', word: 'adds to the backdrop' },
@@ -101,4 +108,5 @@ export function begun(kind: Kind): Region | null {
 
 /** What holds where a photo has no regions of its own. */
 export const standing = (photo: Photo): Region[] =>
-  photo.marks.clear?.regions ?? [{ ...PLAIN, kind: 'automatic', on: photo.clear_on }];
+  photo.marks.clear?.regions ??
+  (photo.sheet_regions.length ? photo.sheet_regions : [{ ...PLAIN, kind: 'automatic', on: photo.clear_on }]);

@@ -1,7 +1,8 @@
 import { Box, Button, Flex, Heading, Table, Text } from '@chakra-ui/react';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Delivery } from '../api/client';
-import { useDeliveries } from '../api/queries';
+import { answered, client, type Delivery } from '../api/client';
+import { keys, queries, useDeliveries } from '../api/queries';
 import { bytes, count, moment } from '../shared/format';
 import { Mark } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
@@ -34,6 +35,20 @@ export function DeliveriesPage() {
 function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolean }) {
   const [open, setOpen] = useState(opened);
   const address = `/api/deliveries/${delivery.id}`;
+  const path = { delivery_id: delivery.id };
+  const done = { onSuccess: () => queries.invalidateQueries({ queryKey: keys.deliveries }) };
+  const send = useMutation({
+    mutationFn: () => answered(client.POST('/api/deliveries/{delivery_id}/send', { params: { path } })),
+    ...done,
+  });
+  const retry = useMutation({
+    mutationFn: () => answered(client.POST('/api/deliveries/{delivery_id}/retry', { params: { path } })),
+    ...done,
+  });
+  const answers = delivery.contents.filter((file) => file.answer !== null);
+  const accepted = answers.filter((file) => file.answer === 'accepted').length;
+  const asked = answers.some((file) => file.answer === 'asked');
+  const trouble = delivery.error ?? send.error?.message ?? retry.error?.message;
   return (
     <Box bg="paper.raised" border="1px solid" borderColor="line" borderRadius="yard">
       <Flex p="3" gap="4" align="center" wrap="wrap">
@@ -49,26 +64,59 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
         <Text className="figures">
           {count(delivery.files, 'file')}, {bytes(delivery.bytes)}
         </Text>
+        {answers.length > 0 && (
+          <Text role="status">
+            Listing desk:{' '}
+            <b className="figures">
+              {accepted} of {delivery.files}
+            </b>{' '}
+            accepted{asked && ', being sent …'}
+          </Text>
+        )}
         <Flex gap="2">
           <Button size="sm" variant="outline" aria-expanded={open} onClick={() => setOpen(!open)}>
             {open ? 'Hide files' : 'Show files'}
           </Button>
-          <Button size="sm" variant="outline" asChild>
-            <a href={`${address}/manifest.csv`}>Manifest CSV</a>
-          </Button>
-          <Button size="sm" variant="outline" asChild>
-            <a href={`${address}/manifest.json`}>Manifest JSON</a>
-          </Button>
-          <Button size="sm" colorPalette="blue" asChild>
-            <a href={`${address}.zip`}>ZIP</a>
-          </Button>
+          {delivery.state === 'done' && (
+            <>
+              {accepted < delivery.files && (
+                <Button size="sm" variant="outline" loading={send.isPending || asked} onClick={() => send.mutate()}>
+                  {answers.length > 0 ? 'Send the rest again' : 'Send to the listing desk'}
+                </Button>
+              )}
+              <Button size="sm" variant="outline" asChild>
+                <a href={`${address}/manifest.csv`}>Manifest CSV</a>
+              </Button>
+              <Button size="sm" variant="outline" asChild>
+                <a href={`${address}/manifest.json`}>Manifest JSON</a>
+              </Button>
+              <Button size="sm" colorPalette="blue" asChild>
+                <a href={`${address}.zip`}>ZIP</a>
+              </Button>
+            </>
+          )}
+          {delivery.state === 'failed' && (
+            <Button size="sm" colorPalette="blue" loading={retry.isPending} onClick={() => retry.mutate()}>
+              Write it again
+            </Button>
+          )}
+          {(delivery.state === 'waiting' || delivery.state === 'writing') && (
+            <Text role="status" alignSelf="center">
+              {delivery.state === 'waiting' ? 'Waits for its turn …' : 'Is being written …'}
+            </Text>
+          )}
         </Flex>
       </Flex>
+      {trouble && (
+        <Text role="alert" color="chalk.pink" px="3" pb="2">
+          {trouble}
+        </Text>
+      )}
       {open && (
         <Table.Root size="sm" borderTop="1px solid" borderColor="line">
           <Table.Header>
             <Table.Row bg="transparent">
-              {['Verdict', 'File', 'From', 'Size', 'Findings', 'SHA-256'].map((head) => (
+              {['Verdict', 'File', 'From', 'Size', 'Findings', 'Listing desk', 'SHA-256'].map((head) => (
                 <Table.ColumnHeader key={head}>{head}</Table.ColumnHeader>
               ))}
             </Table.Row>
@@ -81,13 +129,32 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
                     <Mark standing={file.verdict} size={10} /> {file.verdict}
                   </Flex>
                 </Table.Cell>
-                <Table.Cell>{file.name}</Table.Cell>
+                <Table.Cell>
+                  {file.name}
+                  {file.named && (
+                    <Text fontSize="12px" color="slate.quiet">
+                      {file.named}
+                    </Text>
+                  )}
+                </Table.Cell>
                 <Table.Cell>{file.source}</Table.Cell>
                 <Table.Cell className="figures" whiteSpace="nowrap">
                   {bytes(file.bytes)}
                 </Table.Cell>
                 <Table.Cell fontSize="13px">
                   {file.findings.length === 0 ? 'none' : file.findings.map(inWords).join('; ')}
+                </Table.Cell>
+                <Table.Cell fontSize="13px">
+                  {file.answer === null ? (
+                    <Text color="slate.quiet">not sent</Text>
+                  ) : (
+                    <>
+                      <b>{file.answer === 'asked' ? 'being sent' : file.answer}</b>
+                      {file.reasons.map((reason) => (
+                        <Text key={reason}>{reason}</Text>
+                      ))}
+                    </>
+                  )}
                 </Table.Cell>
                 <Table.Cell className="figures" title={file.digest}>
                   {file.digest.slice(0, 10)}…

@@ -45,13 +45,20 @@ export function useIntake() {
   return { progress, send, dismiss: () => setProgress(null) };
 }
 
+const PATIENCE_MS = 60_000;
+const AGAIN_MS = 1000;
+
+/** Sends a file; again while the server does not answer, since it may be starting. The same content is never stored twice. */
 async function sendOne(lotId: number, { name, file }: Gathered): Promise<Intake> {
   const address = `/api/lots/${lotId}/files?${new URLSearchParams({ name }).toString()}`;
-  const response = await fetch(address, {
-    method: 'POST',
-    body: file,
-    headers: { 'Content-Type': 'application/octet-stream' },
-  });
+  const request = { method: 'POST', body: file, headers: { 'Content-Type': 'application/octet-stream' } };
+  const until = Date.now() + PATIENCE_MS;
+  let response = await fetch(address, request).catch(() => null);
+  while (response === null) {
+    if (Date.now() > until) throw new Error('Yard Chalk does not answer.');
+    await new Promise((done) => setTimeout(done, AGAIN_MS));
+    response = await fetch(address, request).catch(() => null);
+  }
   const answer = (await response.json()) as Intake & { message?: string };
   if (!response.ok) throw new Error(answer.message ?? `The server answered ${response.status}.`);
   return answer;

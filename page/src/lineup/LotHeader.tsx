@@ -2,19 +2,29 @@ import { Box, Button, Flex, Heading, NativeSelect, Text } from '@chakra-ui/react
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { answered, client, type Lot, type Verdict } from '../api/client';
-import { useChoices } from '../api/queries';
+import { answered, client, type Lot, type Shelved } from '../api/client';
+import { useShelf } from '../api/queries';
 import { ChooseFiles } from '../intake/ChooseFiles';
 import type { Gathered } from '../intake/gather';
 import { count, duration } from '../shared/format';
 import { VerdictBar } from '../shared/VerdictBar';
+import { called, optionsOf } from '../sheets/shelf';
+import { DeliverDialog } from './DeliverDialog';
 
 /** What is in force for the lot, how far it is, and what can be done with all of it. */
 export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathered[]) => void }) {
-  const choices = useChoices();
+  const sheets = useShelf('sheet');
+  const specs = useShelf('spec');
   const path = { lot_id: lot.id };
   const run = useMutation({
-    mutationFn: () => answered(client.POST('/api/lots/{lot_id}/run', { params: { path }, body: { anew: false } })),
+    mutationFn: (failed: boolean) =>
+      answered(client.POST('/api/lots/{lot_id}/run', { params: { path }, body: { anew: false, failed } })),
+  });
+  const pause = useMutation({
+    mutationFn: () => answered(client.POST('/api/lots/{lot_id}/pause', { params: { path } })),
+  });
+  const goOn = useMutation({
+    mutationFn: () => answered(client.POST('/api/lots/{lot_id}/go-on', { params: { path } })),
   });
   const cancel = useMutation({
     mutationFn: () => answered(client.POST('/api/lots/{lot_id}/cancel', { params: { path } })),
@@ -23,15 +33,13 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
     mutationFn: (inForce: { sheet: string; spec: string }) =>
       answered(client.PUT('/api/lots/{lot_id}', { params: { path }, body: inForce })),
   });
-  const deliver = useMutation({
-    mutationFn: (verdicts: Verdict[]) =>
-      answered(client.POST('/api/lots/{lot_id}/deliveries', { params: { path }, body: { verdicts } })),
-  });
+  const [delivering, setDelivering] = useState(false);
+  const [delivered, setDelivered] = useState(false);
   const [withLook, setWithLook] = useState(false);
   const done = lot.photos - lot.waiting - lot.idle;
   const running = lot.waiting > 0;
   const deliverable = lot.ready + (withLook ? lot.look : 0);
-  const trouble = run.error ?? cancel.error ?? put.error ?? deliver.error;
+  const trouble = run.error ?? pause.error ?? goOn.error ?? cancel.error ?? put.error;
   return (
     <Box bg="paper.raised" borderBottom="1px solid" borderColor="line" flex="none">
       <Flex px="4" py="2" gap="5" align="center" minHeight="64px">
@@ -44,19 +52,21 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
         <InForce
           label="Run sheet"
           value={lot.sheet}
-          options={choices.data?.sheets ?? []}
+          options={sheets.data ?? []}
+          aside={{ to: `/lots/${lot.id}/try`, words: 'try others' }}
           onChange={(sheet) => put.mutate({ sheet, spec: lot.spec })}
         />
         <InForce
           label="Listing spec"
           value={lot.spec}
-          options={choices.data?.specs ?? []}
+          options={specs.data ?? []}
+          aside={{ to: `/specs?spec=${lot.spec}`, words: 'see it' }}
           onChange={(spec) => put.mutate({ sheet: lot.sheet, spec })}
         />
         <Box flex="1" minWidth="150px" maxWidth="300px">
           <Text whiteSpace="nowrap" mb="1" aria-live="polite">
             {done} of {count(lot.photos, 'photo')} done
-            {running && lot.seconds_left != null && `, ${duration(lot.seconds_left)} left`}
+            {lot.paused ? ', paused' : running && lot.seconds_left != null && `, ${duration(lot.seconds_left)} left`}
           </Text>
           <VerdictBar counts={lot} />
         </Box>
@@ -65,20 +75,38 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           Add photos
         </ChooseFiles>
         {running ? (
-          <Button size="sm" variant="outline" bg="white" loading={cancel.isPending} onClick={() => cancel.mutate()}>
-            Cancel
-          </Button>
+          <>
+            <Button
+              size="sm"
+              variant="outline"
+              bg="white"
+              loading={pause.isPending || goOn.isPending}
+              onClick={() => (lot.paused ? goOn : pause).mutate()}
+            >
+              {lot.paused ? 'Go on' : 'Pause'}
+            </Button>
+            <Button size="sm" variant="outline" bg="white" loading={cancel.isPending} onClick={() => cancel.mutate()}>
+              Cancel
+            </Button>
+          </>
         ) : (
-          <Button
-            size="sm"
-            variant="outline"
-            bg="white"
-            disabled={lot.failed + lot.idle === 0}
-            title={lot.failed + lot.idle === 0 ? 'Everything is done as the run sheet and listing spec ask' : undefined}
-            loading={run.isPending}
-            onClick={() => run.mutate()}
-          >
-            {lot.failed > 0 ? `Retry ${lot.failed + lot.idle}` : `Run ${lot.idle || ''}`}
+          (lot.failed === 0 || lot.idle > 0) && (
+            <Button
+              size="sm"
+              variant="outline"
+              bg="white"
+              disabled={lot.idle === 0}
+              title={lot.idle === 0 ? 'Everything is done as the run sheet and listing spec ask' : undefined}
+              loading={run.isPending}
+              onClick={() => run.mutate(false)}
+            >
+              Run {lot.idle || ''}
+            </Button>
+          )
+        )}
+        {lot.failed > 0 && (
+          <Button size="sm" variant="outline" bg="white" loading={run.isPending} onClick={() => run.mutate(true)}>
+            Retry {lot.failed} failed
           </Button>
         )}
         {lot.look > 0 && (
@@ -93,23 +121,22 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
             size="sm"
             colorPalette="blue"
             disabled={deliverable === 0}
-            loading={deliver.isPending}
-            onClick={() => deliver.mutate(withLook ? ['ready', 'look'] : ['ready'])}
+            onClick={() => setDelivering(true)}
           >
             Deliver {deliverable} {withLook ? 'photos' : 'ready'}
           </Button>
         </Box>
       </Flex>
-      {(trouble ?? deliver.data) && (
+      {(trouble ?? (delivered ? true : null)) && (
         <Flex px="4" pb="2" gap="4" justify="flex-end" align="center" fontSize="13px">
           {trouble && (
             <Text role="alert" color="chalk.pink" flex="1">
               {trouble.message}
             </Text>
           )}
-          {deliver.data && (
+          {delivered && (
             <Text role="status" flex="1">
-              Delivered, read back and checked.{' '}
+              It is being written, read back and checked.{' '}
               <Link to="/deliveries">
                 <Box as="span" color="chalk.blue" textDecoration="underline">
                   See the delivery
@@ -118,6 +145,17 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
             </Text>
           )}
         </Flex>
+      )}
+      {delivering && (
+        <DeliverDialog
+          lot={lot}
+          verdicts={withLook ? ['ready', 'look'] : ['ready']}
+          onDelivered={() => {
+            setDelivering(false);
+            setDelivered(true);
+          }}
+          onClose={() => setDelivering(false)}
+        />
       )}
     </Box>
   );
@@ -131,26 +169,37 @@ function Label({ children }: { children: string }) {
   );
 }
 
-type Option = { name: string; title?: string; note?: string };
-
-function InForce(props: { label: string; value: string; options: Option[]; onChange: (name: string) => void }) {
-  const { label, value, options, onChange } = props;
+function InForce(props: {
+  label: string;
+  value: string;
+  options: Shelved[];
+  aside: { to: string; words: string };
+  onChange: (ref: string) => void;
+}) {
+  const { label, value, options, aside, onChange } = props;
   return (
     <Box flex="none">
-      <Label>{label}</Label>
+      <Flex justify="space-between" width="170px" fontSize="12px">
+        <Label>{label}</Label>
+        <Link to={aside.to} aria-label={`${label}: ${aside.words}`}>
+          <Box as="span" color="chalk.blue">
+            {aside.words}
+          </Box>
+        </Link>
+      </Flex>
       <NativeSelect.Root size="xs" width="170px">
         <NativeSelect.Field
           aria-label={label}
           value={value}
-          title={options.find((option) => option.name === value)?.note}
+          title={options.find((option) => option.ref === value)?.words.join(' ')}
           fontSize="14px"
           border="none"
           px="0"
           onChange={(event) => onChange(event.target.value)}
         >
-          {options.map((option) => (
-            <option key={option.name} value={option.name}>
-              {option.title ?? option.name}
+          {optionsOf(options, value).map((option) => (
+            <option key={option.ref} value={option.ref}>
+              {called(option)}
             </option>
           ))}
         </NativeSelect.Field>

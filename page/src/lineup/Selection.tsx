@@ -3,11 +3,12 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { answered, client, type Tile } from '../api/client';
-import { keys, queries, useChoices } from '../api/queries';
+import { keys, queries, useShelf } from '../api/queries';
 import { AllowDialog } from '../findings/AllowDialog';
 import { count } from '../shared/format';
 import { checkName } from '../shared/marks';
 import { useKeys } from '../shared/keys';
+import { called, newestOf } from '../sheets/shelf';
 
 const MOST_COMPARED = 4;
 
@@ -21,7 +22,7 @@ export function Selection(props: {
 }) {
   const { lotId, tiles, check, onClear } = props;
   const navigate = useNavigate();
-  const choices = useChoices();
+  const sheets = useShelf('sheet');
   const [allowing, setAllowing] = useState<string | null>(null);
   const [sure, setSure] = useState(false);
   const photos = tiles.map((tile) => tile.id);
@@ -29,7 +30,9 @@ export function Selection(props: {
   const done = { onSuccess: () => queries.invalidateQueries({ queryKey: keys.lineup(lotId) }) };
   const run = useMutation({
     mutationFn: () =>
-      answered(client.POST('/api/lots/{lot_id}/run', { params: { path }, body: { photos, anew: true } })),
+      answered(
+        client.POST('/api/lots/{lot_id}/run', { params: { path }, body: { photos, anew: true, failed: false } }),
+      ),
     ...done,
   });
   const sheet = useMutation({
@@ -80,11 +83,12 @@ export function Selection(props: {
         >
           <option value="">Run sheet …</option>
           <option value="lot">as the lot</option>
-          {choices.data?.sheets.map((one) => (
-            <option key={one.name} value={one.name}>
-              {one.title || one.name}
-            </option>
-          ))}
+          {sheets.data &&
+            newestOf(sheets.data).map((one) => (
+              <option key={one.ref} value={one.ref}>
+                {called(one)}
+              </option>
+            ))}
         </NativeSelect.Field>
         <NativeSelect.Indicator />
       </NativeSelect.Root>
