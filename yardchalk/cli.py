@@ -1,12 +1,16 @@
 """The command line: run a sheet on a folder, start and stop the application."""
 
 import argparse
+import json
 import os
 import sys
+from collections.abc import Callable
 from pathlib import Path
+from typing import get_args
 
 from yardchalk.core.errors import YardError
-from yardchalk.core.settings import load_marks, load_sheet, load_spec, shipped
+from yardchalk.core.listing import FileKind
+from yardchalk.core.settings import ListingSpec, RunSheet, load_marks, load_sheet, load_spec, parse, shipped
 
 PASSED, FAILED, USAGE, TO_FIX = 0, 1, 2, 3
 
@@ -25,6 +29,17 @@ def build_parser() -> argparse.ArgumentParser:
     run.add_argument("--marks", metavar="FILE.json", help="settings of single photos, by file name (docs/formats.md)")
     run.add_argument("--empty-set", metavar="PHOTO", type=Path, help="a photo of the empty set, whose light is evened out")
     run.add_argument("--matte", action="store_true", help="write the coverage beside it, as STEM_matte.png")
+    run.add_argument("--format", choices=get_args(FileKind), help="another file format than the spec's")
+    run.add_argument("--names", metavar="PATTERN", help="another name pattern than the spec's: {name} {sku} {lot} {n} {n:03} {spec}")
+    run.add_argument("--max-bytes", type=_positive, metavar="N", help="another byte limit than the spec's")
+    run.add_argument("--lot", default="lot", metavar="NAME", help="what {lot} stands for in names and in the manifest")
+    run.add_argument("--manifest", action="store_true", help="write manifest.json and manifest.csv beside the results")
+    shelf = commands.add_parser(
+        "shelf", help="print a run sheet or listing spec that ships, to make one's own of it; without a name, list them"
+    )
+    shelf.add_argument("kind", choices=("sheets", "specs"))
+    shelf.add_argument("name", nargs="?")
+    shelf.add_argument("--against", metavar="NAME|FILE.json", help="say in words what changes from that one to this")
     demo = commands.add_parser("demo", help="start the application with the demo lot")
     demo.add_argument("--port", type=_positive, default=8620, help="first port to try (default: 8620)")
     commands.add_parser("stop", help="stop the application")
@@ -46,6 +61,8 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         if options.command == "run":
             return _run(options)
+        if options.command == "shelf":
+            return _shelf(options)
         from yardchalk.host import service
 
         if options.command == "demo":
@@ -65,13 +82,38 @@ def _file(path: Path) -> bytes:
     return path.read_bytes()
 
 
+def _changed(spec: ListingSpec, options: argparse.Namespace) -> ListingSpec:
+    """The spec with what the command line says instead."""
+    changes = {"file": options.format, "names": options.names, "max_bytes": options.max_bytes}
+    given = {name: value for name, value in changes.items() if value is not None}
+    return parse(ListingSpec, json.dumps(spec.model_dump(mode="json") | given), "the options") if given else spec
+
+
+def _shelf(options: argparse.Namespace) -> int:
+    from yardchalk.core.wording import differences, sheet_in_words, spec_in_words
+
+    load: Callable[[str], RunSheet | ListingSpec] = load_sheet if options.kind == "sheets" else load_spec
+    if options.name is None:
+        for name in shipped(options.kind):
+            print(f"{name:14}  {load(name).note}")
+        return PASSED
+    settings = load(options.name)
+    if options.against is not None:
+        print("\n".join(differences(load(options.against), settings)) or "They do the same.")
+        return PASSED
+    words = sheet_in_words(settings) if isinstance(settings, RunSheet) else spec_in_words(settings)
+    print("\n".join(words), file=sys.stderr)
+    print(settings.model_dump_json(indent=2))
+    return PASSED
+
+
 def _run(options: argparse.Namespace) -> int:
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-    from yardchalk.studio.folder_run import find_photos, run_photos
+    from yardchalk.studio.folder_run import find_photos, run_photos, write_manifest
 
-    sheet, spec = load_sheet(options.sheet), load_spec(options.spec)
+    sheet, spec = load_sheet(options.sheet), _changed(load_spec(options.spec), options)
     photos = list(find_photos(options.photos))
     if not photos:
         raise YardError(
@@ -91,6 +133,7 @@ def _run(options: argparse.Namespace) -> int:
             matte=options.matte,
             empty=_file(options.empty_set) if options.empty_set else None,
             marks=load_marks(options.marks) if options.marks else None,
+            lot=options.lot,
             progress=lambda: bar.advance(task),
         )
     for row in report.photos:
@@ -98,6 +141,8 @@ def _run(options: argparse.Namespace) -> int:
         print(f"{row.verdict:6}  {Path(row.source).name}{'  ' + worst if worst else ''}")
     for refusal in report.refused:
         print(f"refused {refusal.reason}")
+    if options.manifest:
+        write_manifest(report, sheet, options.out, options.lot)
     if options.report:
         options.report.parent.mkdir(parents=True, exist_ok=True)
         options.report.write_text(report.model_dump_json(indent=2) + "\n")

@@ -20,6 +20,7 @@ from yardchalk.core.clear_settings import (
     fits_any_photo,
 )
 from yardchalk.core.colour import Float
+from yardchalk.core.errors import YardError
 from yardchalk.core.render import Render
 from yardchalk.core.settings import BalanceSettings, ClearSettings, EdgeSettings, FrameSettings, RunSheet
 from yardchalk.core.settings_base import Place
@@ -197,7 +198,10 @@ def _start(render: Render, places: tuple[Place, ...]) -> Start:
 def _unlike(render: Render, region: AnyRegion, rule: AnyRegion) -> str:
     """Where the rule gives something else on this very photo: how much of the same."""
     nothing: Float = np.zeros(render.ground.shape, np.float32)
-    drawn, ruled = (value_of(one, render.ground, nothing) > 0.5 for one in (region, rule))
+    try:
+        drawn, ruled = (value_of(one, render.ground, nothing) > 0.5 for one in (region, rule))
+    except YardError:
+        return " (on this photo it comes to nothing)"
     either = np.count_nonzero(drawn | ruled)
     same = np.count_nonzero(drawn & ruled) / either if either else 1.0
     return "" if same >= _ALIKE else f" (on this photo {100 * same:.0f} % of the same)"

@@ -32,7 +32,7 @@ class Loss:
     edge : the greatest difference in coverage that pixels of the edge have, 99th percentile, %; None where nothing is see-through.
     flattened : whether the canvas is see-through and the format cannot be.
     bits : a channel, in the file; `bits_before` on the canvas.
-    place : x, y, width, height, px, where the colours differ most.
+    place : x, y, width, height, px, where the colours differ most; in the product where they do not.
     before, after : the place on both, uint8 (h, w, 3), see-through laid on grey.
     """
 
@@ -96,7 +96,7 @@ def _loss(render: Render, spec: ListingSpec, canvas: Laid, kind: FileKind, scale
     covered = canvas.covered > 0
     apart = _difference(first, second, covered)
     inside = apart[covered]
-    at = _worst_place(apart)
+    at = _worst_place(apart if apart.any() else canvas.covered)
     return Loss(
         file=kind,
         bytes=len(file.data),

@@ -9,7 +9,7 @@ from yardchalk.core.listing import ListingSpec
 from yardchalk.core.settings import RunSheet
 from yardchalk.core.settings_base import Length
 
-_BOOKKEEPING = {"format", "name", "version"}
+_BOOKKEEPING = {"format", "name", "version", "title", "note"}
 _STARTS = {"border": "along the border", "corners": "in the corners", "brightest": "in the brightest part"}
 
 

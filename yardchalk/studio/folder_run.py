@@ -7,6 +7,7 @@ import multiprocessing
 import os
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -14,12 +15,14 @@ from pydantic import BaseModel
 
 from yardchalk.core.checks import Finding, verdict_of, worst_first
 from yardchalk.core.checks.lot import check_lot
+from yardchalk.core.codecs import SUFFIX, pages_of
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.deliver import produce
 from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
-from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, stem_of
+from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
+from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, plan_names
 from yardchalk.studio.writing import write_new
 
 # Options of glibc's mallopt.
@@ -34,6 +37,8 @@ class PhotoReport(BaseModel):
     findings: list[Finding]
     figures: dict[str, float | None]
     error: str | None = None
+    source_sha256: str = ""
+    result_sha256: str = ""
 
 
 class Refusal(BaseModel):
@@ -75,19 +80,24 @@ def run_photos(
     matte: bool = False,
     marks: Mapping[str, Marks] | None = None,
     empty: bytes | None = None,
+    lot: str = "lot",
     progress: Callable[[], None] = lambda: None,
 ) -> RunReport:
     """Run the sheet on every photo, in as many processes as workers; the report keeps the photos' order.
 
-    `marks` are those of single photos, by file name; a name that no photo has is an error.
+    `marks` are those of single photos, by file name; a name that no photo has is an error. A TIFF of several pages is as many photos.
+    `lot` is what the name pattern of the spec calls the lot.
     """
     marks = marks or {}
-    if unknown := sorted(set(marks) - {path.name for path in photos}):
+    pages = [(path, page, name) for path in photos for page, name in enumerate(_page_names(path))]
+    if unknown := sorted(set(marks) - {name for _, _, name in pages}):
         raise YardError("is not among the photos", where=unknown[0], remedy="Check the names in the marks file")
     report = RunReport(sheet=sheet.name, spec=spec.name)
+    # Settled before anything is written, so that the names do not hang on who is done first.
+    named = plan_names(spec.names, [(name, SUFFIX[spec.file]) for _, _, name in pages], lot=lot, spec=spec.name)
     jobs = [
-        (path, stem, sheet, marks.get(path.name, Marks()), empty, spec, out, whole_frame, matte)
-        for path, stem in zip(photos, _stems(photos), strict=True)
+        (path, page, name, planned.name.rpartition(".")[0], sheet, marks.get(name, Marks()), empty, spec, out, whole_frame, matte)
+        for (path, page, name), planned in zip(pages, named, strict=True)
     ]
     rows: dict[int, PhotoReport | Refusal] = {}
     if workers <= 1 or len(jobs) <= 1:
@@ -128,21 +138,28 @@ def one_core() -> None:
         library.mallopt(_M_TRIM_THRESHOLD, 1 << 30)
 
 
-def _stems(photos: list[Path]) -> list[str]:
-    """Output stems; photos of the same stem are numbered here, so that the names do not hang on who is done first."""
-    used: dict[str, int] = {}
-    stems = []
-    for path in photos:
-        stem = stem_of(path.name)
-        used[stem.lower()] = used.get(stem.lower(), 0) + 1
-        stems.append(stem if used[stem.lower()] == 1 else f"{stem}-{used[stem.lower()]}")
-    return stems
+def _page_names(path: Path) -> list[str]:
+    """Names of the photos in a file: its own, or one for each page."""
+    if path.suffix.lower() not in (".tif", ".tiff") or path.stat().st_size > Limits().max_bytes:
+        return [path.name]
+    return [name for name, _ in pages_of(path.read_bytes(), path.name)]
 
 
 def _run_one(
-    path: Path, stem: str, sheet: RunSheet, marks: Marks, empty: bytes | None, spec: ListingSpec, out: Path, whole_frame: bool, matte: bool
+    path: Path,
+    page: int,
+    name: str,
+    stem: str,
+    sheet: RunSheet,
+    marks: Marks,
+    empty: bytes | None,
+    spec: ListingSpec,
+    out: Path,
+    whole_frame: bool,
+    matte: bool,
 ) -> PhotoReport | Refusal:
     limits = Limits()
+    source = str(path.with_name(name))
     try:
         if path.stat().st_size > limits.max_bytes:
             raise UnreadablePhoto(
@@ -151,20 +168,51 @@ def _run_one(
                 remedy="Save it smaller",
             )
         data = path.read_bytes()
-        render = Render(data, path.name, sheet, marks, digest=hashlib.sha256(data).hexdigest(), empty=empty)
+        if name != path.name:
+            data = next(held for number, (_, held) in enumerate(pages_of(data, path.name)) if number == page)
+        digest = hashlib.sha256(data).hexdigest()
+        render = Render(data, name, sheet, marks, digest=digest, empty=empty)
         result = produce(render, spec, whole_frame=whole_frame, matte=matte)
-        outputs = [str(write_new(out, stem, result.suffix, result.data))]
+        written = write_new(out, stem, result.suffix, result.data)
+        outputs = [str(written)]
         if result.matte is not None:
             outputs.append(str(write_new(out, f"{stem}_matte", ".png", result.matte)))
     except UnreadablePhoto as error:
-        return Refusal(source=str(path), reason=error.message)
+        return Refusal(source=source, reason=error.message)
     except (YardError, OSError) as error:
-        return _failed(path, str(error))
+        return _failed(source, str(error))
     except Exception as error:  # one photo's fault must not end the run of the others
-        return _failed(path, f"{path.name}: could not be worked ({type(error).__name__}: {error}). Please report this photo.")
-    return PhotoReport(source=str(path), outputs=outputs, verdict=result.verdict, findings=result.findings, figures=result.figures)
+        return _failed(source, f"{name}: could not be worked ({type(error).__name__}: {error}). Please report this photo.")
+    row = PhotoReport(source=source, outputs=outputs, verdict=result.verdict, findings=result.findings, figures=result.figures)
+    row.source_sha256, row.result_sha256 = digest, hashlib.sha256(result.data).hexdigest()
+    return row
 
 
-def _failed(path: Path, message: str) -> PhotoReport:
+def _failed(source: str, message: str) -> PhotoReport:
     empty: dict[str, Any] = {}
-    return PhotoReport(source=str(path), outputs=[], verdict="failed", findings=[], figures=empty, error=message)
+    return PhotoReport(source=source, outputs=[], verdict="failed", findings=[], figures=empty, error=message)
+
+
+def write_manifest(report: RunReport, sheet: RunSheet, out: Path, lot: str) -> list[Path]:
+    """A manifest of what a run wrote, as JSON and CSV, beside it; the same as a delivery's."""
+    rows = [
+        ManifestRow(
+            file=Path(row.outputs[0]).name,
+            source=Path(row.source).name,
+            source_sha256=row.source_sha256,
+            result_sha256=row.result_sha256,
+            bytes=Path(row.outputs[0]).stat().st_size,
+            run_sheet=sheet.name,
+            run_sheet_version=sheet.version,
+            listing_spec=report.spec,
+            verdict=row.verdict,
+            findings=row.findings,
+        )
+        for row in report.photos
+        if row.outputs
+    ]
+    manifest = Manifest(lot=lot, delivered_at=datetime.now(UTC).isoformat(timespec="seconds"), files=rows)
+    return [
+        write_new(out, "manifest", ".json", manifest_json(manifest)),
+        write_new(out, "manifest", ".csv", manifest_csv(manifest)),
+    ]

@@ -79,7 +79,11 @@ export function IntakePage() {
                   </Table.Cell>
                   <Table.Cell whiteSpace="nowrap">{one.source}</Table.Cell>
                   <Table.Cell>
-                    <Link to={`/lots/${one.lot_id}`}>{one.lot_name}</Link>
+                    <Link to={`/lots/${one.lot_id}`}>
+                      <Box as="span" color="chalk.blue" textDecoration="underline">
+                        {one.lot_name}
+                      </Box>
+                    </Link>
                   </Table.Cell>
                 </Table.Row>
               ))}

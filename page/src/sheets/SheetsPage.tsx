@@ -6,7 +6,7 @@ import { answered, client, type Shelved } from '../api/client';
 import { keys, queries, useLots, useShelf, type Kind } from '../api/queries';
 import { moment } from '../shared/format';
 import { Loading, Trouble } from '../shared/states';
-import { newestOf } from './shelf';
+import { mostUsed, newestOf } from './shelf';
 import { VariantForm } from './VariantForm';
 
 /** Run sheets: what each does, in sentences; its versions and how they differ; a variant of it; files in and out. */
@@ -16,7 +16,7 @@ export function SheetsPage() {
   const [making, setMaking] = useState(false);
   if (shelf.isError) return <Trouble message={shelf.error.message} onRetry={() => void shelf.refetch()} />;
   if (!shelf.data) return <Loading what="the run sheets" />;
-  const shown = shelf.data.find((one) => one.ref === search.get('sheet')) ?? shelf.data[0];
+  const shown = shelf.data.find((one) => one.ref === search.get('sheet')) ?? mostUsed(shelf.data);
   const choose = (ref: string) => {
     setMaking(false);
     setSearch({ sheet: ref });
@@ -179,7 +179,7 @@ export function ShelvedHead(props: {
         )}
       </Flex>
       <Text color="slate.quiet" fontSize="13px">
-        {[one.origin, one.at && moment(one.at), one.used > 0 && `in force in ${one.used}`].filter(Boolean).join(' · ')}
+        {[one.origin, one.at && moment(one.at), one.used > 0 && `in force ${one.used} ×`].filter(Boolean).join(' · ')}
       </Text>
       {one.note && <Text pt="2">{one.note}</Text>}
       {forget.error && (

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { answered, client, type Shelved, type TriedCell } from '../api/client';
 import { keys, useLineup, useLot, useShelf } from '../api/queries';
-import { amount, count, duration, stem } from '../shared/format';
+import { amount, count, stem } from '../shared/format';
 import { checkName, Mark } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
 import { cardBackground, TestCards, type Card } from '../shared/TestCards';
@@ -250,8 +250,11 @@ function Cell({ cell, card, label }: { cell: TriedCell | undefined; card: Card; 
         {cell?.state === 'done' && cell.verdict ? (
           <>
             <Flex align="center" gap="1.5">
-              <Mark standing={cell.verdict} size={11} /> <b>{cell.verdict}</b>
-              {wanted.length > 1 && <span>, {wanted.length} findings</span>}
+              <Mark standing={cell.verdict} size={11} />
+              <span>
+                <b>{cell.verdict}</b>
+                {wanted.length > 1 && `, ${wanted.length} findings`}
+              </span>
             </Flex>
             {worst && (
               <Text truncate title={worst.message}>
@@ -259,10 +262,9 @@ function Cell({ cell, card, label }: { cell: TriedCell | undefined; card: Card; 
               </Text>
             )}
             <Text className="figures" color="slate.quiet">
-              {figure(cell, 'white point (level)', 'white', '')} {figure(cell, 'product burnt (%)', 'burnt', '%')}
-            </Text>
-            <Text className="figures" color="slate.quiet">
-              {figure(cell, 'fringe (ΔE00)', 'fringe', 'ΔE')} {cell.took_ms !== null && duration(cell.took_ms / 1000)}
+              {FIGURES.map(([key, word, unit]) => figure(cell, key, word, unit))
+                .filter(Boolean)
+                .join(', ')}
             </Text>
           </>
         ) : (
@@ -275,7 +277,14 @@ function Cell({ cell, card, label }: { cell: TriedCell | undefined; card: Card; 
   );
 }
 
+const FIGURES = [
+  ['white point (level)', 'white', ''],
+  ['product burnt (%)', 'burnt', '%'],
+  ['fringe (ΔE00)', 'fringe', 'ΔE'],
+] as const;
+
+/** A figure with its name and unit; nothing where it says nothing, as a white point where white was. */
 const figure = (cell: TriedCell, key: string, word: string, unit: string) => {
   const value = cell.figures[key];
-  return value == null ? '' : `${word} ${amount(value)}${unit && ` ${unit}`}`;
+  return value == null || value === 255 ? '' : `${word} ${amount(value)}${unit && ` ${unit}`}`;
 };

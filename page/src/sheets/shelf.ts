@@ -13,3 +13,7 @@ export const optionsOf = (all: Shelved[], inForce: string): Shelved[] => {
   const older = newest.some((one) => one.ref === inForce) ? undefined : all.find((one) => one.ref === inForce);
   return older ? [older, ...newest] : newest;
 };
+
+/** What is in force most often: the one to show first. */
+export const mostUsed = (all: Shelved[]) =>
+  all.reduce<Shelved | undefined>((best, one) => (one.used > (best?.used ?? -1) ? one : best), undefined);

@@ -1,5 +1,4 @@
 import { Box, Text } from '@chakra-ui/react';
-import { useRef } from 'react';
 import type { ListingSpec } from '../api/client';
 
 const WIDTH = 520;
@@ -8,7 +7,6 @@ const GAP = 46;
 
 /** The canvas to scale, with the room that the product gets; its middle and its base line are dragged. */
 export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange: (spec: ListingSpec) => void }) {
-  const svg = useRef<SVGSVGElement>(null);
   const fixed = spec.canvas ?? null;
   const [aw = 1, ah = 1] = spec.aspect ?? [];
   // Without a canvas the product's own size rules: a square one stands for it.
@@ -26,9 +24,9 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
     : { width: Math.min(w, h) * (1 - 2 * margin), height: Math.min(w, h) * (1 - 2 * margin) };
   const middle = fixed ? (w * spec.across) / 100 : w / 2;
   const foot = fixed && spec.stand === 'base-line' ? h * above : h / 2 + room.height / 2;
-  const drag = (event: React.PointerEvent, what: 'across' | 'base_line') => {
-    if (event.buttons !== 1 || !svg.current) return;
-    const box = svg.current.getBoundingClientRect();
+  const drag = (event: React.PointerEvent<SVGGElement>, what: 'across' | 'base_line') => {
+    const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
+    if (event.buttons !== 1 || !box) return;
     const scale = box.width / (WIDTH + 2 * GAP);
     const share =
       what === 'across' ? (event.clientX - box.left) / scale - GAP : (event.clientY - box.top) / scale - GAP / 2;
@@ -45,7 +43,7 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
     'aria-valuetext': `${spec[what]} %`,
     style: { cursor: what === 'across' ? 'ew-resize' : 'ns-resize', touchAction: 'none' },
     onPointerDown: (event: React.PointerEvent) => event.currentTarget.setPointerCapture(event.pointerId),
-    onPointerMove: (event: React.PointerEvent) => drag(event, what),
+    onPointerMove: (event: React.PointerEvent<SVGGElement>) => drag(event, what),
     onKeyDown: (event: React.KeyboardEvent) => {
       const by = { ArrowLeft: -0.5, ArrowUp: -0.5, ArrowRight: 0.5, ArrowDown: 0.5 }[event.key];
       if (by === undefined) return;
@@ -58,7 +56,6 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
   return (
     <Box as="figure" pb="4">
       <svg
-        ref={svg}
         viewBox={`0 0 ${WIDTH + 2 * GAP} ${h + GAP}`}
         style={{ width: '100%', maxWidth: `${WIDTH + 2 * GAP}px`, background: '#A6A6A6', display: 'block' }}
         role="group"
@@ -85,7 +82,15 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
             stroke="#2C5AA0"
             strokeWidth="1.5"
           />
-          <text x={middle} y={foot - room.height / 2} textAnchor="middle" className="figures">
+          <text
+            x={middle}
+            y={foot - room.height / 2}
+            textAnchor="middle"
+            className="figures"
+            stroke="#fff"
+            strokeWidth="5"
+            paintOrder="stroke"
+          >
             {fixed ? `fills ${spec.fill} %` : `margin ${spec.margin} %`}
           </text>
           {spec.added.map((one, i) => {

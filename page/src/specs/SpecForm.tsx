@@ -394,7 +394,7 @@ function ChoosePicture({ label, onPicture }: { label: string; onPicture: (addres
       return;
     }
     const reader = new FileReader();
-    reader.onload = () => onPicture(String(reader.result));
+    reader.onload = () => typeof reader.result === 'string' && onPicture(reader.result);
     reader.readAsDataURL(file);
   };
   return (

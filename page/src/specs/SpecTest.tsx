@@ -5,6 +5,7 @@ import { answered, client, type ListingSpec, type Schemas } from '../api/client'
 import { useLineup, useLots } from '../api/queries';
 import { bytes, stem } from '../shared/format';
 import { Mark } from '../shared/marks';
+import { cardBackground } from '../shared/TestCards';
 
 /** A spec on a photo: the checked result it would give, and what each format would lose of this very picture. */
 export function SpecTest({ spec }: { spec: ListingSpec }) {
@@ -101,13 +102,13 @@ function Tester({ spec, lotId, children }: { spec: ListingSpec; lotId: number; c
           {trouble.message}
         </Text>
       )}
-      {placed.data && <Placed data={placed.data} />}
+      {placed.data && <Placed data={placed.data} clear={spec.background === 'transparent'} />}
       {losses.data && <Losses formats={losses.data.formats} />}
     </>
   );
 }
 
-function Placed({ data }: { data: Schemas['PlacedOut'] }) {
+function Placed({ data, clear }: { data: Schemas['PlacedOut']; clear: boolean }) {
   const wanted = data.findings.filter((finding) => finding.severity !== 'note');
   return (
     <Flex gap="4" pt="3" role="status">
@@ -119,7 +120,7 @@ function Placed({ data }: { data: Schemas['PlacedOut'] }) {
             maxWidth: '300px',
             maxHeight: '240px',
             display: 'block',
-            background: 'repeating-conic-gradient(#fff 0 25%, #D6D6D6 0 50%) 0 0 / 16px 16px',
+            background: clear ? cardBackground.checks : 'white',
           }}
         />
       </Box>

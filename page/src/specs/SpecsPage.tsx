@@ -5,6 +5,7 @@ import { useSearchParams } from 'react-router';
 import { answered, client, type ListingSpec, type Shelved } from '../api/client';
 import { keys, queries, useShelf } from '../api/queries';
 import { Loading, Trouble } from '../shared/states';
+import { mostUsed } from '../sheets/shelf';
 import { ShelfList, ShelvedHead, Versions, Words } from '../sheets/SheetsPage';
 import { CanvasDrawing } from './CanvasDrawing';
 import { SpecForm } from './SpecForm';
@@ -16,7 +17,7 @@ export function SpecsPage() {
   const [search, setSearch] = useSearchParams();
   if (shelf.isError) return <Trouble message={shelf.error.message} onRetry={() => void shelf.refetch()} />;
   if (!shelf.data) return <Loading what="the listing specs" />;
-  const shown = shelf.data.find((one) => one.ref === search.get('spec')) ?? shelf.data[0];
+  const shown = shelf.data.find((one) => one.ref === search.get('spec')) ?? mostUsed(shelf.data);
   const choose = (ref: string) => setSearch({ spec: ref });
   return (
     <Flex as="main" height="100%">
@@ -61,11 +62,13 @@ function Editor({ all, shown, onChoose }: { all: Shelved[]; shown: Shelved; onCh
         bg="paper.raised"
         borderLeft="1px solid"
         borderColor="line"
-        overflowY="auto"
-        p="4"
+        display="flex"
+        flexDirection="column"
       >
-        <SpecForm spec={spec} title={title} onTitle={setTitle} onChange={setSpec} />
-        <Flex gap="2" pt="4" position="sticky" bottom="0" bg="paper.raised" pb="1">
+        <Box flex="1" minHeight="0" overflowY="auto" p="4">
+          <SpecForm spec={spec} title={title} onTitle={setTitle} onChange={setSpec} />
+        </Box>
+        <Flex gap="2" p="3" borderTop="1px solid" borderColor="line">
           <Button size="sm" variant="outline" bg="white" disabled={!changed} onClick={() => setSpec(held)}>
             Back to what it was
           </Button>
@@ -81,7 +84,7 @@ function Editor({ all, shown, onChoose }: { all: Shelved[]; shown: Shelved; onCh
           </Button>
         </Flex>
         {keep.error && (
-          <Text role="alert" color="chalk.pink">
+          <Text role="alert" color="chalk.pink" px="4" pb="3">
             {keep.error.message}
           </Text>
         )}
