@@ -72,9 +72,7 @@ export function IntakePage() {
                     )}
                   </Table.Cell>
                   <Table.Cell fontSize="13px">
-                    <Box as="span" fontWeight="700" color={one.kind === 'refused' ? 'chalk.pink' : undefined}>
-                      {WORDS[one.kind]}
-                    </Box>
+                    <b>{WORDS[one.kind]}</b>
                     {one.kind === 'taken' ? `: ${factsOf(one)}` : `: ${one.reason}`}
                   </Table.Cell>
                   <Table.Cell whiteSpace="nowrap">{one.source}</Table.Cell>

@@ -53,14 +53,14 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           label="Run sheet"
           value={lot.sheet}
           options={sheets.data ?? []}
-          aside={{ to: `/lots/${lot.id}/try`, words: 'try others' }}
+          aside={{ to: `/lots/${lot.id}/try`, words: 'try others', label: 'Try other run sheets' }}
           onChange={(sheet) => put.mutate({ sheet, spec: lot.spec })}
         />
         <InForce
           label="Listing spec"
           value={lot.spec}
           options={specs.data ?? []}
-          aside={{ to: `/specs?spec=${lot.spec}`, words: 'see it' }}
+          aside={{ to: `/specs?spec=${lot.spec}`, words: 'see it', label: 'See the spec in force' }}
           onChange={(spec) => put.mutate({ sheet: lot.sheet, spec })}
         />
         <Box flex="1" minWidth="150px" maxWidth="300px">
@@ -173,7 +173,7 @@ function InForce(props: {
   label: string;
   value: string;
   options: Shelved[];
-  aside: { to: string; words: string };
+  aside: { to: string; words: string; label: string };
   onChange: (ref: string) => void;
 }) {
   const { label, value, options, aside, onChange } = props;
@@ -181,7 +181,7 @@ function InForce(props: {
     <Box flex="none">
       <Flex justify="space-between" width="170px" fontSize="12px">
         <Label>{label}</Label>
-        <Link to={aside.to} aria-label={`${label}: ${aside.words}`}>
+        <Link to={aside.to} aria-label={aside.label}>
           <Box as="span" color="chalk.blue">
             {aside.words}
           </Box>

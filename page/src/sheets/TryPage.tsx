@@ -80,7 +80,7 @@ export function TryPage() {
       <Box as="table" borderSpacing="0" style={{ borderCollapse: 'separate' }}>
         <thead>
           <tr>
-            <th aria-label="Run sheet" />
+            <th aria-label="Tried" />
             {photos.map((id) => (
               <Box as="th" key={id} textAlign="left" px="2" pb="1" fontWeight="400" fontSize="13px" maxWidth="210px">
                 <NativeSelect.Root size="xs">
