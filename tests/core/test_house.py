@@ -12,6 +12,7 @@ ALLOWED = {
     "store": {"store", "core"},
     "studio": {"studio", "store", "core"},
     "jobs": {"jobs", "studio", "core", "host"},
+    "standins": {"standins"},
     "web": {"web", "jobs", "studio", "core", "host"},
 }
 # Where things are comes from host.settings; the store's file addresses are handed on to the render processes.

@@ -12,10 +12,10 @@ from pathlib import Path
 from yardchalk.core.errors import YardError
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
-from yardchalk.store import queries
 from yardchalk.studio.context import Studio
 from yardchalk.studio.intake import take_in
 from yardchalk.studio.names import hidden
+from yardchalk.studio.reading import lot_named
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.sweeping import OLD_S, sweep
 
@@ -23,7 +23,6 @@ LOOSE = "Watched folder"
 _EVERY_S = 1.0
 _STILL_S = 2.0  # a file that has not changed for so long is whole
 _TAKEN, _REFUSED = ".taken", ".refused"
-_SHEET, _SPEC = "white", "square-2000"
 
 log = logging.getLogger("yardchalk.jobs")
 
@@ -77,10 +76,7 @@ class Inbox:
 
     def _lot_of(self, path: Path) -> int:
         inside = path.relative_to(self.folder).parts
-        name = inside[0][:120] if len(inside) > 1 else LOOSE
-        with self.studio.transaction() as connection:
-            found = queries.lot_named(connection, name)
-            return int(found["id"]) if found else queries.add_lot(connection, name, _SHEET, _SPEC)
+        return lot_named(self.studio, inside[0][:120] if len(inside) > 1 else LOOSE)
 
     def _move(self, path: Path, where: str) -> None:
         target = self.folder / where / path.relative_to(self.folder)

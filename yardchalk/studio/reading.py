@@ -42,6 +42,13 @@ def add_lot(studio: Studio, name: str, sheet: str, spec: str) -> int:
         return queries.add_lot(connection, name.strip() or "New lot", sheet, spec)
 
 
+def lot_named(studio: Studio, name: str) -> int:
+    """The number of the lot of this name; a new one with the shipped white sheet and square spec if there is none."""
+    with studio.transaction() as connection:
+        found = queries.lot_named(connection, name)
+        return int(found["id"]) if found else queries.add_lot(connection, name, "white", "square-2000")
+
+
 def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
     """Put another run sheet or listing spec in force and run what that changes; how many photos that are."""
     with studio.transaction() as connection:
