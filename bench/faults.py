@@ -106,7 +106,7 @@ class Case:
             "evidence": r.evidence,
             "analysis_scale": s,
             "alpha": alpha,
-            "shadow": np.zeros_like(alpha),
+            "laid_over": alpha,
             "stretches": outline_stretches(own, r.analysis, s, 1.0, cut),
             "placing": at,
             "burnt": burnt,

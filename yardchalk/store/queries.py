@@ -15,7 +15,8 @@ _VERDICTS = """
     count(*) FILTER (WHERE p.state = 'done' AND p.verdict = 'fix') AS fix,
     count(*) FILTER (WHERE p.state = 'failed') AS failed,
     count(*) FILTER (WHERE p.state IN ('waiting', 'running')) AS waiting,
-    count(*) FILTER (WHERE p.state = 'idle') AS idle
+    count(*) FILTER (WHERE p.state = 'idle') AS idle,
+    count(*) FILTER (WHERE p.state = 'done' AND p.engine IS DISTINCT FROM %s) AS outdated
 """
 
 
@@ -41,21 +42,24 @@ def add_lot(connection: Connection[Row], name: str, sheet: str, spec: str) -> in
     return int(row["id"])
 
 
-def lots(connection: Connection[Row]) -> list[Row]:
+def lots(connection: Connection[Row], engine: str) -> list[Row]:
+    """All lots with counts; `outdated` are results of another engine."""
     return _all(
         connection,
         f"""SELECT l.*, {_VERDICTS},
                    (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id AND r.kind = 'refused') AS refused,
                    ARRAY(SELECT f.preview FROM photos f WHERE f.lot_id = l.id AND f.preview IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
             FROM lots l LEFT JOIN photos p ON p.lot_id = l.id GROUP BY l.id ORDER BY l.id DESC""",
+        engine,
     )
 
 
-def lot(connection: Connection[Row], lot_id: int) -> Row | None:
+def lot(connection: Connection[Row], lot_id: int, engine: str = "") -> Row | None:
     return _one(
         connection,
         f"""SELECT l.*, {_VERDICTS}, (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id AND r.kind = 'refused') AS refused
             FROM lots l LEFT JOIN photos p ON p.lot_id = l.id WHERE l.id = %s GROUP BY l.id""",
+        engine,
         lot_id,
     )
 
@@ -314,15 +318,16 @@ def begin(connection: Connection[Row], photo_id: int, key: str) -> bool:
     return row is not None
 
 
-def finish(connection: Connection[Row], photo_id: int, key: str, done: Row) -> bool:
+def finish(connection: Connection[Row], photo_id: int, key: str, done: Row, engine: str) -> bool:
     """Keep a run's result, unless something else was asked meanwhile or it is there already."""
     row = _one(
         connection,
-        """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, checked = %s, figures = %s,
+        """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, engine = %s, checked = %s, figures = %s,
                   preview = %s, result = %s, result_suffix = %s, result_width = %s, result_height = %s, took_ms = %s,
                   error = NULL, updated_at = now()
            WHERE id = %s AND asked_key = %s AND done_key IS DISTINCT FROM %s RETURNING id""",
         key,
+        engine,
         Jsonb(done["findings"]),
         Jsonb(done["figures"]),
         done["preview"],

@@ -10,7 +10,7 @@ from yardchalk.core.settings import RunSheet
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge_lot
-from yardchalk.studio.running import ask_runs
+from yardchalk.studio.running import ENGINE, ask_runs
 from yardchalk.studio.shelf import Shelf, settings_of
 
 Row = queries.Row
@@ -19,13 +19,13 @@ Row = queries.Row
 def lots(studio: Studio) -> list[Row]:
     """All lots, newest first, with counts by verdict and the photos for their fan."""
     with studio.transaction() as connection:
-        return queries.lots(connection)
+        return queries.lots(connection, ENGINE)
 
 
 def lot(studio: Studio, lot_id: int) -> Row:
     """One lot with its counts and, while it runs, the seconds that are left."""
     with studio.transaction() as connection:
-        row = queries.lot(connection, lot_id)
+        row = queries.lot(connection, lot_id, ENGINE)
         if row is None:
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         pace = queries.pace(connection, lot_id)

@@ -179,7 +179,7 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
         _record_failure(studio, photo, key, message)
         return False
     with studio.transaction() as connection:
-        mine = queries.finish(connection, photo_id, key, done)
+        mine = queries.finish(connection, photo_id, key, done, ENGINE)
         judge(connection, [photo_id])
         announce(connection, photo["lot_id"], photo_id)
     judge_lot(studio, photo["lot_id"])

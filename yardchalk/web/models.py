@@ -107,6 +107,7 @@ class Lot(_Out):
     failed: int
     waiting: int
     idle: int
+    outdated: int = Field(description="Done by another version of the engine.")
     refused: int
     paused: bool
 

@@ -3459,6 +3459,11 @@ export interface components {
             waiting: number;
             /** Idle */
             idle: number;
+            /**
+             * Outdated
+             * @description Done by another version of the engine.
+             */
+            outdated: number;
             /** Refused */
             refused: number;
             /** Paused */
@@ -3495,6 +3500,11 @@ export interface components {
             waiting: number;
             /** Idle */
             idle: number;
+            /**
+             * Outdated
+             * @description Done by another version of the engine.
+             */
+            outdated: number;
             /** Refused */
             refused: number;
             /** Paused */

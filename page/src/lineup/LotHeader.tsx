@@ -38,6 +38,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
   const [withLook, setWithLook] = useState(false);
   const done = lot.photos - lot.waiting - lot.idle;
   const running = lot.waiting > 0;
+  const toRun = lot.idle + lot.outdated;
   const deliverable = lot.ready + (withLook ? lot.look : 0);
   const trouble = run.error ?? pause.error ?? goOn.error ?? cancel.error ?? put.error;
   return (
@@ -90,17 +91,23 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
             </Button>
           </>
         ) : (
-          (lot.failed === 0 || lot.idle > 0) && (
+          (lot.failed === 0 || toRun > 0) && (
             <Button
               size="sm"
               variant="outline"
               bg="white"
-              disabled={lot.idle === 0}
-              title={lot.idle === 0 ? 'Everything is done as the run sheet and listing spec ask' : undefined}
+              disabled={toRun === 0}
+              title={
+                toRun === 0
+                  ? 'Everything is done as the run sheet and listing spec ask'
+                  : lot.outdated > 0
+                    ? `${count(lot.outdated, 'photo')} by an older version of the engine`
+                    : undefined
+              }
               loading={run.isPending}
               onClick={() => run.mutate(false)}
             >
-              Run {lot.idle || ''}
+              Run {toRun || ''}
             </Button>
           )
         )}

@@ -14,6 +14,8 @@ CREATE TABLE shelf (
 ALTER TABLE lots ADD COLUMN paused boolean NOT NULL DEFAULT false;
 -- A photo's place in the queue, counted over all lots that are in it; see studio.running.
 ALTER TABLE photos ADD COLUMN turn int;
+-- The version of the engine that its result was computed by.
+ALTER TABLE photos ADD COLUMN engine text;
 -- Until then a person works on it, and what a run wants of it is put off.
 ALTER TABLE photos ADD COLUMN held_until timestamptz;
 ALTER TABLE photos ADD COLUMN put_off boolean NOT NULL DEFAULT false;
