@@ -27,6 +27,11 @@ def _bench(page: Page, name: str) -> None:
     settled(page)
 
 
+def _at(page: Page, path: str) -> str:
+    """An address of the server that the page is on."""
+    return "/".join(page.url.split("/")[:3]) + path
+
+
 def lots(page: Page) -> None:
     page.get_by_text("Autumn kitchen").wait_for()
 
@@ -72,19 +77,6 @@ def bench_white_check(page: Page) -> None:
     _bench(page, "PW-1050")
     page.get_by_role("radio", name="White check").click()
     page.get_by_text("not up to 255").wait_for()
-    settled(page)
-
-
-def bench_matte(page: Page) -> None:
-    _bench(page, "PW-1050")
-    page.get_by_role("radio", name="Matte").click()
-    settled(page)
-
-
-def bench_frame(page: Page) -> None:
-    _bench(page, "PW-1047")
-    page.keyboard.press("1")
-    page.get_by_label("Proportions of the crop").select_option("0.8")
     settled(page)
 
 
@@ -150,11 +142,52 @@ def bench_shadow(page: Page) -> None:
     settled(page)
 
 
+def try_sheets(page: Page) -> None:
+    lot = next(one for one in page.request.get(_at(page, "/api/lots")).json() if one["name"] == "Autumn kitchen")
+    page.goto(_at(page, f"/lots/{lot['id']}/try?sheets=white,transparent"))
+    page.get_by_text("of 4 ready").nth(1).wait_for(timeout=120_000)
+    page.get_by_role("radio", name="checks").click()
+
+
+def run_sheets(page: Page) -> None:
+    page.goto(_at(page, "/sheets?sheet=white"))
+    if not page.get_by_text("version 2").count():
+        page.get_by_role("button", name="Make a variant").click()
+        page.get_by_label("Shadow", exact=True).select_option("keep")
+        page.get_by_label("Note").fill("For the autumn pages, which keep a soft shadow")
+        page.get_by_role("button", name="Keep as next version").click()
+        page.get_by_text("now keep").wait_for()
+    page.get_by_role("button", name="Make a variant").click()
+
+
+def listing_specs(page: Page) -> None:
+    page.goto(_at(page, "/specs?spec=banner-3x1"))
+    page.get_by_label("Lot", exact=True).select_option(label="Autumn kitchen")
+    page.get_by_role("option", name="PW-1031 yellow spatula").wait_for(state="attached")
+    page.get_by_label("Photo", exact=True).select_option(label="PW-1031 yellow spatula")
+    page.get_by_role("button", name="Test", exact=True).click()
+    page.get_by_alt_text("The result").wait_for(timeout=60_000)
+
+
+def intake(page: Page) -> None:
+    page.goto(_at(page, "/intake"))
+    lots = page.get_by_label("Into")
+    page.get_by_role("option", name="Shop sign and prints").wait_for(state="attached")
+    lots.select_option(label="Shop sign and prints")
+    page.get_by_label("Scene").select_option(label="PW-1061 teacup icon")
+    page.get_by_label("Device").select_option("flatbed")
+    page.get_by_role("button", name="Scan").click()
+    page.get_by_text("See the lot").wait_for(timeout=60_000)
+
+
 def deliveries(page: Page) -> None:
     page.get_by_role("link", name="Autumn kitchen").click()
+    page.get_by_role("checkbox", name="to look at").check()
     page.get_by_role("button", name="Deliver").click()
+    page.get_by_role("button", name="Write them").click()
     page.get_by_role("link", name="See the delivery").click()
-    page.get_by_text("Manifest CSV").first.wait_for()
+    page.get_by_role("button", name="Send to the listing desk").click(timeout=60_000)
+    page.get_by_text("12 of 12").wait_for(timeout=60_000)
 
 
 VIEWS: dict[str, Callable[[Page], None]] = {
@@ -164,17 +197,19 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "odd-ones-out": odd_ones_out,
     "compare": compare,
     "bench": bench,
-    "bench-frame": bench_frame,
     "bench-balance": bench_balance,
     "bench-spread": bench_spread,
     "bench-contrast-map": bench_contrast,
     "bench-clip": bench_clip,
     "bench-white-check": bench_white_check,
-    "bench-matte": bench_matte,
     "bench-edge": bench_edge,
     "bench-edge-walk": bench_edge_walk,
     "bench-shadow": bench_shadow,
+    "try": try_sheets,
+    "run-sheets": run_sheets,
+    "listing-specs": listing_specs,
     "deliveries": deliveries,
+    "intake": intake,
 }
 
 

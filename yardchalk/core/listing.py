@@ -3,7 +3,7 @@
 import base64
 import binascii
 import re
-from functools import cache
+from functools import lru_cache
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, model_validator
@@ -137,7 +137,7 @@ class ListingSpec(Settings):
         return None
 
 
-@cache
+@lru_cache(maxsize=32)
 def held_picture(address: str) -> Picture:
     """The picture of a data address, 8 bits.
 

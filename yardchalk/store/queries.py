@@ -105,6 +105,17 @@ def photo_of_content(connection: Connection[Row], lot_id: int, digest: str) -> R
     return _one(connection, "SELECT * FROM photos WHERE lot_id = %s AND digest = %s", lot_id, digest)
 
 
+def lots_with_content(connection: Connection[Row], lot_id: int, digest: str) -> list[str]:
+    """Names of other lots that hold the same content."""
+    rows = _all(
+        connection,
+        "SELECT DISTINCT l.name FROM photos p JOIN lots l ON l.id = p.lot_id WHERE p.digest = %s AND p.lot_id <> %s ORDER BY l.name",
+        digest,
+        lot_id,
+    )
+    return [str(row["name"]) for row in rows]
+
+
 def photos(connection: Connection[Row], lot_id: int, only: list[int] | None = None) -> list[Row]:
     """The photos of a lot, or those named of them."""
     return _all(

@@ -23,11 +23,12 @@ class Refused(BaseModel):
 
 
 class IntakeReport(BaseModel):
-    """What came in, what the lot had already, and what was refused and why."""
+    """What came in, what the lot had already, what other lots have too, and what was refused and why."""
 
     source: str = "dropped"
     added: list[int] = []
     known: list[str] = []
+    elsewhere: list[str] = []
     refused: list[Refused] = []
 
 
@@ -80,6 +81,7 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
     digest = hashlib.sha256(data).hexdigest()
     with studio.transaction() as connection:
         known = queries.photo_of_content(connection, lot_id, digest)
+        others = queries.lots_with_content(connection, lot_id, digest)
     if known is not None:
         report.known.append(f"{name} is {known['name']}, which the lot has already")
         return
@@ -91,6 +93,8 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
         report.known.append(f"{name} is in the lot already")
     else:
         report.added.append(photo_id)
+        if others:
+            report.elsewhere.append(f"{name} is also in {' and '.join(others[:3])}; its file is stored once")
 
 
 def _unzipped(file: IO[bytes], name: str, limits: Limits, report: IntakeReport) -> Iterator[tuple[str, IO[bytes]]]:

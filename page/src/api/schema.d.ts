@@ -2839,7 +2839,7 @@ export interface components {
         };
         /**
          * IntakeReport
-         * @description What came in, what the lot had already, and what was refused and why.
+         * @description What came in, what the lot had already, what other lots have too, and what was refused and why.
          */
         IntakeReport: {
             /**
@@ -2857,6 +2857,11 @@ export interface components {
              * @default []
              */
             known: string[];
+            /**
+             * Elsewhere
+             * @default []
+             */
+            elsewhere: string[];
             /**
              * Refused
              * @default []

@@ -37,6 +37,11 @@ export function IntakeReport({ progress, onDismiss }: { progress: Progress; onDi
           Not stored twice: {line}.
         </Text>
       ))}
+      {progress.elsewhere.map((line) => (
+        <Text key={line} mt="2" fontSize="13px" color="slate.quiet">
+          {line}.
+        </Text>
+      ))}
     </Box>
   );
 }

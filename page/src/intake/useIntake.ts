@@ -6,6 +6,7 @@ export type Progress = {
   total: number;
   done: number;
   known: string[];
+  elsewhere: string[];
   refused: { name: string; reason: string }[];
   running: boolean;
 };
@@ -18,8 +19,9 @@ export function useIntake() {
   const [progress, setProgress] = useState<Progress | null>(null);
   const send = useCallback(async (lotId: number, gathered: Gathered[]) => {
     const files = gathered.filter((one) => !SYSTEM_FILES.test(one.name));
-    const state: Progress = { total: files.length, done: 0, known: [], refused: [], running: true };
-    const show = () => setProgress({ ...state, known: [...state.known], refused: [...state.refused] });
+    const state: Progress = { total: files.length, done: 0, known: [], elsewhere: [], refused: [], running: true };
+    const show = () =>
+      setProgress({ ...state, known: [...state.known], elsewhere: [...state.elsewhere], refused: [...state.refused] });
     show();
     const waiting = [...files];
     const lane = async () => {
@@ -27,6 +29,7 @@ export function useIntake() {
         try {
           const report = await sendOne(lotId, next);
           state.known.push(...report.known);
+          state.elsewhere.push(...report.elsewhere);
           state.refused.push(...report.refused);
         } catch (error) {
           state.refused.push({

@@ -274,17 +274,19 @@ export function SpecForm(props: {
           onSettle={(value) => set({ max_bytes: value ? value * 1000 : null })}
         />
         <Figure label="Resolution" unit="dpi" value={spec.dpi} least={1} most={2400} onSettle={(dpi) => set({ dpi })} />
-        <Choice
-          label="Camera’s notes"
-          value={spec.exif}
-          options={[
-            ['drop', 'left out'],
-            ['trim', 'date, camera, rights'],
-            ['keep', 'kept'],
-          ]}
-          onChange={(exif) => set({ exif })}
-        />
-        {spec.exif !== 'drop' && (
+        {['jpeg', 'png', 'webp'].includes(spec.file) && (
+          <Choice
+            label="Camera’s notes"
+            value={spec.exif}
+            options={[
+              ['drop', 'left out'],
+              ['trim', 'date, camera, rights'],
+              ['keep', 'kept'],
+            ]}
+            onChange={(exif) => set({ exif })}
+          />
+        )}
+        {spec.exif !== 'drop' && ['jpeg', 'png', 'webp'].includes(spec.file) && (
           <Choice
             label="Place of the photo"
             value={spec.location ? 'kept' : 'out'}

@@ -19,6 +19,7 @@ ALTER TABLE photos ADD COLUMN engine text;
 -- Until then a person works on it, and what a run wants of it is put off.
 ALTER TABLE photos ADD COLUMN held_until timestamptz;
 ALTER TABLE photos ADD COLUMN put_off boolean NOT NULL DEFAULT false;
+CREATE INDEX photos_by_content ON photos (digest);
 CREATE INDEX photos_held ON photos (held_until) WHERE held_until IS NOT NULL;
 
 -- Where it came from: dropped on the page, the watched folder, the capture station.
