@@ -58,6 +58,10 @@ def sheet_from(render: Render, name: str, title: str, note: str = "") -> Example
     lift = _lift(render, told)
     clear = _clear(render, told)
     edge = _edge(render, told)
+    if render.marks.place.model_dump(exclude_none=True):
+        told.append(
+            Carried(stage="place", how="left out", words="Its own place on the canvas: for any photo it belongs into a listing spec")
+        )
     sheet = render.sheet.model_copy(update={"frame": frame, "balance": balance, "lift": lift, "clear": clear, "edge": edge})
     renamed: dict[str, Any] = {"name": name, "title": title, "note": note, "version": 1}
     return Example(RunSheet.model_validate(dict(sheet.model_copy(update=renamed))), told)

@@ -66,7 +66,7 @@ class Loss:
 
 def losses(render: Render, spec: ListingSpec, kinds: tuple[FileKind, ...] = COMPARED) -> list[Loss]:
     """What each of these formats would lose on this photo under this spec, the spec's own settings otherwise kept."""
-    placing = place(spec, *render.size_at(1.0), render.box)
+    placing = place(render.marks.place.over(spec), *render.size_at(1.0), render.box)
     deep = spec.model_copy(update={"file": "png", "bits": spec.bits or (16 if render.facts.bits == 16 else 8)})
     canvas = on_canvas(render, deep, placing)
     return [_loss(render, spec, canvas, kind, placing.scale) for kind in kinds]

@@ -9,7 +9,7 @@ from shapely import MultiPolygon, Polygon
 
 from yardchalk.core.checks import Finding
 from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ClearMarks, Knot, OutlineRegion
-from yardchalk.core.settings import BalanceMarks, FrameMarks, Marks, RunSheet
+from yardchalk.core.settings import BalanceMarks, FrameMarks, Marks, PlaceMarks, RunSheet
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.balance import gains_for
 from yardchalk.core.stages.frame import Framing
@@ -184,6 +184,11 @@ def _whole_photo(f: Finding, bench: Bench) -> Mend | None:
     return None
 
 
+def _as_the_spec(f: Finding, bench: Bench) -> Mend | None:
+    """Back to where the listing spec places it, if the photo departs from that."""
+    return bench.but("Place it as the listing spec says", place=PlaceMarks()) if bench.marks.place != PlaceMarks() else None
+
+
 _MENDS: dict[str, Callable[[Finding, Bench], Mend | None]] = {
     "off-white": _to_backdrop,
     "ghosts": _to_backdrop,
@@ -198,5 +203,5 @@ _MENDS: dict[str, Callable[[Finding, Bench], Mend | None]] = {
     "ragged-edge": _even_out,
     "fine-detail": _widen,
     "cut-off": _whole_photo,
-    "framing": _whole_photo,
+    "framing": _as_the_spec,
 }

@@ -233,6 +233,20 @@ class EdgeMarks(Settings):
         return EdgeSettings.model_validate(dict(sheet) | own) if own else sheet
 
 
+class PlaceMarks(Settings):
+    """This photo's own place on its canvas; what is left out is as the listing spec has it, and the checks go by that."""
+
+    fill: float | None = Field(None, gt=0, le=100, description="Share of the canvas's tighter side that the product fills, in %.")
+    margin: float | None = Field(None, ge=0, le=45, description="Without a canvas: margin on each side, % of the product's longer side.")
+    across: float | None = Field(None, ge=0, le=100, description="Where the product's middle stands, % from the left.")
+    stand: Literal["middle", "base-line"] | None = None
+    base_line: float | None = Field(None, gt=0, le=100, description="Where the product's foot stands, % from the top.")
+
+    def over(self, spec: ListingSpec) -> ListingSpec:
+        """The listing spec with these in the place of its own."""
+        return spec.model_copy(update=self.model_dump(exclude_none=True))
+
+
 class Marks(Settings):
     """What belongs to one photo: its departures from the run sheet."""
 
@@ -240,6 +254,7 @@ class Marks(Settings):
     balance: BalanceMarks | None = Field(None, description="As the run sheet has it, if left out.")
     lift: LiftMarks = LiftMarks()
     edge: EdgeMarks = EdgeMarks()
+    place: PlaceMarks = PlaceMarks()
     clear: ClearMarks | None = Field(None, description="Regions that say what is backdrop; as the run sheet has it, if left out.")
 
     def as_kept(self) -> dict[str, Any]:

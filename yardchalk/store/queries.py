@@ -186,9 +186,11 @@ def photo(connection: Connection[Row], photo_id: int) -> Row | None:
     return _one(
         connection,
         """SELECT p.*, coalesce(p.sheet, l.sheet) AS sheet, p.sheet AS own_sheet, l.spec, l.name AS lot_name, e.digest AS empty,
-                  e.id AS empty_id, e.name AS empty_name, s.content AS sheet_content
+                  e.id AS empty_id, e.name AS empty_name, s.content AS sheet_content,
+                  c.content AS spec_content
            FROM photos p JOIN lots l ON l.id = p.lot_id LEFT JOIN photos e ON e.id = l.empty_photo
-           LEFT JOIN shelf s ON s.kind = 'sheet' AND s.name || '@' || s.version = coalesce(p.sheet, l.sheet) WHERE p.id = %s""",
+           LEFT JOIN shelf s ON s.kind = 'sheet' AND s.name || '@' || s.version = coalesce(p.sheet, l.sheet)
+           LEFT JOIN shelf c ON c.kind = 'spec' AND c.name || '@' || c.version = l.spec WHERE p.id = %s""",
         photo_id,
     )
 

@@ -6,7 +6,7 @@ from psycopg import Connection
 
 from yardchalk.core.checks.lot import MEASURES, strip_of
 from yardchalk.core.errors import NotThere
-from yardchalk.core.settings import RunSheet
+from yardchalk.core.settings import ListingSpec, RunSheet
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge_lot
@@ -167,6 +167,11 @@ def stored(studio: Studio, digest: str) -> bytes:
 def sheet_of(row: Row) -> RunSheet:
     """The run sheet in force for a photo's row."""
     return cast(RunSheet, settings_of("sheet", row["sheet"], row["sheet_content"]))
+
+
+def spec_of(row: Row) -> ListingSpec:
+    """The listing spec in force for a photo's row."""
+    return cast(ListingSpec, settings_of("spec", row["spec"], row["spec_content"]))
 
 
 def departures(studio: Studio, lot_id: int) -> list[Row]:

@@ -257,6 +257,10 @@ class PhotoDetail(_Out):
     )
     longest: float = Field(description="Longer side of the upright photo, px of the original.")
     lift_on: bool
+    preview: str | None
+    result_width: int | None
+    result_height: int | None
+    listing: ListingSpec = Field(description="The listing spec in force, without its pictures.")
     sheet_regions: list[AnyRegion] = Field(description="What the run sheet has in the place of automatic clearing.")
     clear_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")

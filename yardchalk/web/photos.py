@@ -65,6 +65,8 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
         "crop": frame.crop if frame else None,
         "to_frame": framing.to_frame.tolist(),
         "longest": framing.longest,
+        # Its pictures may be large, and are not needed to draw the canvas.
+        "listing": reading.spec_of(row).model_copy(update={"picture": None, "added": ()}),
         "sheet_regions": sheet.clear.regions,
         "clear_on": sheet.clear.on,
         "lift_on": sheet.lift.on,

@@ -3537,6 +3537,8 @@ export interface components {
              *     }
              */
             edge: components["schemas"]["EdgeMarks"];
+            /** @default {} */
+            place: components["schemas"]["PlaceMarks"];
             /** @description Regions that say what is backdrop; as the run sheet has it, if left out. */
             clear?: components["schemas"]["ClearMarks"] | null;
         };
@@ -3745,6 +3747,14 @@ export interface components {
             longest: number;
             /** Lift On */
             lift_on: boolean;
+            /** Preview */
+            preview: string | null;
+            /** Result Width */
+            result_width: number | null;
+            /** Result Height */
+            result_height: number | null;
+            /** @description The listing spec in force, without its pictures. */
+            listing: components["schemas"]["ListingSpec"];
             /**
              * Sheet Regions
              * @description What the run sheet has in the place of automatic clearing.
@@ -3847,6 +3857,34 @@ export interface components {
                 number,
                 number
             ][][] | null;
+        };
+        /**
+         * PlaceMarks
+         * @description This photo's own place on its canvas; what is left out is as the listing spec has it, and the checks go by that.
+         */
+        PlaceMarks: {
+            /**
+             * Fill
+             * @description Share of the canvas's tighter side that the product fills, in %.
+             */
+            fill?: number | null;
+            /**
+             * Margin
+             * @description Without a canvas: margin on each side, % of the product's longer side.
+             */
+            margin?: number | null;
+            /**
+             * Across
+             * @description Where the product's middle stands, % from the left.
+             */
+            across?: number | null;
+            /** Stand */
+            stand?: ("middle" | "base-line") | null;
+            /**
+             * Base Line
+             * @description Where the product's foot stands, % from the top.
+             */
+            base_line?: number | null;
         };
         /**
          * PlaceSettings

@@ -29,6 +29,7 @@ import { KeepAsSheet } from './KeepAsSheet';
 import { LiftPanel, type Brush } from './LiftPanel';
 import { LotStrip } from './LotStrip';
 import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type Stroke } from './marks';
+import { PlacePanel } from './PlacePanel';
 import { Snapshots } from './Snapshots';
 import { useHold } from './useHold';
 import { Viewer, type Compare, type Focus, type View } from './Viewer';
@@ -199,6 +200,7 @@ function Bench({ photo }: { photo: Photo }) {
       '3': () => choose('lift'),
       '4': () => choose('clear'),
       '5': () => choose('edge'),
+      '6': () => choose('place'),
       w: () => (stage === 'edge' ? edge.walk() : choose('edge')),
       'shift+w': () => stage === 'edge' && edge.back(),
       // On an edge walk the stretch is mended, with a brush; else the finding in hand, by what is offered.
@@ -457,6 +459,8 @@ function Bench({ photo }: { photo: Photo }) {
           />
         ) : stage === 'edge' ? (
           <EdgePanel edge={edge} trouble={trouble?.message} />
+        ) : stage === 'place' ? (
+          <PlacePanel photo={photo} marks={shown} trouble={trouble?.message} onDrag={drag} onSettle={settle} />
         ) : stage === 'lift' ? (
           <LiftPanel
             photo={photo}
@@ -527,7 +531,7 @@ const KEYS: [string, string][] = [
   ['V', 'the next test card behind the cut-out'],
   ['S', 'before and after, split by a line to drag'],
   ['D', 'before and after side by side, moving together'],
-  ['1 … 5', 'Frame, Balance, Lift, Clear, Edge'],
+  ['1 … 6', 'Frame, Balance, Lift, Clear, Edge, Place'],
   ['W', 'walk along the outline, to where the next stretch wants a look; with Shift: one stretch back'],
   ['Ctrl Z', 'take the last step back; with Shift: do it again'],
   ['Space', 'hold to move the picture with a tool in hand; the wheel or two fingers zoom'],

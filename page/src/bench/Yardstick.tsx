@@ -8,6 +8,7 @@ export const STAGES = [
   { key: 3, name: 'Lift', stage: 'lift' },
   { key: 4, name: 'Clear', stage: 'clear' },
   { key: 5, name: 'Edge', stage: 'edge' },
+  { key: 6, name: 'Place', stage: 'place' },
 ] as const;
 export type Stage = (typeof STAGES)[number]['stage'];
 const TICK = 12;
@@ -21,6 +22,7 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
     lift: isOwn(photo.marks.lift),
     clear: photo.marks.clear != null,
     edge: isOwn(photo.marks.edge),
+    place: isOwn(photo.marks.place),
   };
   return (
     <Flex
@@ -72,9 +74,6 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
           </Flex>
         );
       })}
-      <Flex align="center" px="4" pt="14px" color="slate.quiet" fontSize="13px" position="relative">
-        Placing is done by itself, as the listing spec says.
-      </Flex>
     </Flex>
   );
 }

@@ -7,6 +7,7 @@ export type LiftMarks = Marks['lift'];
 export type BalanceMarks = NonNullable<Marks['balance']>;
 export type Stroke = NonNullable<LiftMarks['strokes']>[number];
 export type EdgeMarks = Marks['edge'];
+export type PlaceMarks = Marks['place'];
 export type FrameMarks = NonNullable<Marks['frame']>;
 /** Left, top, right, bottom, as shares of the frame before the crop. */
 export type Crop = [number, number, number, number];
@@ -17,11 +18,13 @@ export function textOf(marks: Marks): string {
   const balance = marks.balance ? filled(marks.balance) : undefined;
   const lift = filled(marks.lift);
   const edge = filled(marks.edge);
+  const place = filled(marks.place);
   return JSON.stringify({
     ...(frame && { frame }),
     ...(balance && { balance }),
     ...(Object.keys(lift).length && { lift }),
     ...(Object.keys(edge).length && { edge }),
+    ...(Object.keys(place).length && { place }),
     ...(marks.clear && { clear: marks.clear }),
   });
 }
@@ -45,6 +48,12 @@ export const withEdge = (marks: Marks, change: Partial<EdgeMarks>): Marks => ({
   edge: { ...marks.edge, ...change },
 });
 
+/** The same of its place on the canvas; null takes a setting back to the listing spec's. */
+export const withPlace = (marks: Marks, change: Partial<PlaceMarks>): Marks => ({
+  ...marks,
+  place: { ...marks.place, ...change },
+});
+
 export const withBalance = (marks: Marks, balance: BalanceMarks | null): Marks => ({ ...marks, balance });
 
 export const withRegions = (marks: Marks, regions: Region[]): Marks => ({ ...marks, clear: { regions } });
@@ -62,6 +71,7 @@ export const frameOf = (marks: Marks): Marks => ({
   balance: null,
   lift: {},
   edge: { wider: [], glass: [] },
+  place: {},
   clear: null,
 });
 

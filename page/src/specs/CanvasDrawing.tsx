@@ -6,11 +6,23 @@ const HEIGHT = 300;
 const GAP = 46;
 
 /** The canvas to scale, with the room that the product gets; its middle and its base line are dragged. */
-export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange: (spec: ListingSpec) => void }) {
+export function CanvasDrawing(props: {
+  spec: ListingSpec;
+  /** The finished picture, laid on the canvas. */
+  picture?: string | null;
+  onChange: (spec: ListingSpec) => void;
+  /** The size of that picture, px, where the canvas is none of its own. */
+  size?: [number, number];
+  /** Once it is let go. */
+  onSettle?: () => void;
+}) {
+  const { spec, picture = null, size, onChange, onSettle } = props;
   const fixed = spec.canvas ?? null;
   const [aw = 1, ah = 1] = spec.aspect ?? [];
   // Without a canvas the product's own size rules: a square one stands for it.
-  const [cw, ch] = fixed ? [fixed.width, fixed.height] : [1000 * Math.max(1, aw / ah), 1000 * Math.max(1, ah / aw)];
+  const [cw, ch] = fixed
+    ? [fixed.width, fixed.height]
+    : (size ?? [1000 * Math.max(1, aw / ah), 1000 * Math.max(1, ah / aw)]);
   const s = Math.min(WIDTH / cw, HEIGHT / ch);
   const [w, h] = [cw * s, ch * s];
   const margin = spec.margin / (100 + 2 * spec.margin);
@@ -21,7 +33,9 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
         width: w * Math.min(spec.fill / 100, beside),
         height: h * Math.min(spec.fill / 100, above),
       }
-    : { width: Math.min(w, h) * (1 - 2 * margin), height: Math.min(w, h) * (1 - 2 * margin) };
+    : size
+      ? { width: w - 2 * margin * Math.max(w, h), height: h - 2 * margin * Math.max(w, h) }
+      : { width: Math.min(w, h) * (1 - 2 * margin), height: Math.min(w, h) * (1 - 2 * margin) };
   const middle = fixed ? (w * spec.across) / 100 : w / 2;
   const foot = fixed && spec.stand === 'base-line' ? h * above : h / 2 + room.height / 2;
   const drag = (event: React.PointerEvent<SVGGElement>, what: 'across' | 'base_line') => {
@@ -44,6 +58,8 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
     style: { cursor: what === 'across' ? 'ew-resize' : 'ns-resize', touchAction: 'none' },
     onPointerDown: (event: React.PointerEvent) => event.currentTarget.setPointerCapture(event.pointerId),
     onPointerMove: (event: React.PointerEvent<SVGGElement>) => drag(event, what),
+    onPointerUp: () => onSettle?.(),
+    onKeyUp: () => onSettle?.(),
     onKeyDown: (event: React.KeyboardEvent) => {
       const by = { ArrowLeft: -0.5, ArrowUp: -0.5, ArrowRight: 0.5, ArrowDown: 0.5 }[event.key];
       if (by === undefined) return;
@@ -72,27 +88,30 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
           {spec.background === 'picture' && spec.picture && (
             <image href={spec.picture} width={w} height={h} preserveAspectRatio="xMidYMid slice" />
           )}
+          {picture && <image href={picture} width={w} height={h} preserveAspectRatio="none" />}
           <rect
             x={middle - room.width / 2}
             y={foot - room.height}
             width={room.width}
             height={room.height}
             fill="#2C5AA0"
-            fillOpacity="0.14"
+            fillOpacity={picture ? 0.06 : 0.14}
             stroke="#2C5AA0"
             strokeWidth="1.5"
           />
-          <text
-            x={middle}
-            y={foot - room.height / 2}
-            textAnchor="middle"
-            className="figures"
-            stroke="#fff"
-            strokeWidth="5"
-            paintOrder="stroke"
-          >
-            {fixed ? `fills ${spec.fill} %` : `margin ${spec.margin} %`}
-          </text>
+          {!picture && (
+            <text
+              x={middle}
+              y={foot - room.height / 2}
+              textAnchor="middle"
+              className="figures"
+              stroke="#fff"
+              strokeWidth="5"
+              paintOrder="stroke"
+            >
+              {fixed ? `fills ${spec.fill} %` : `margin ${spec.margin} %`}
+            </text>
+          )}
           {spec.added.map((one, i) => {
             const width = (w * one.width) / 100;
             return (
@@ -127,7 +146,7 @@ export function CanvasDrawing({ spec, onChange }: { spec: ListingSpec; onChange:
       <Text as="figcaption" fontSize="13px" color="slate.quiet" pt="1">
         {fixed
           ? `${fixed.width.toLocaleString('en')} × ${fixed.height.toLocaleString('en')} px; the product’s room in blue, no side of it is exceeded.`
-          : `As large as the product with its margin${spec.aspect ? `, widened to ${aw} : ${ah}` : ''}; drawn for a square product.`}
+          : `As large as the product with its margin${spec.aspect ? `, widened to ${aw} : ${ah}` : ''}${size ? '.' : '; drawn for a square product.'}`}
       </Text>
     </Box>
   );

@@ -53,5 +53,5 @@ def _on_canvas(c: Checked, left: float, top: float, right: float, bottom: float)
 
 def _finding(message: str, figure: float, limit: float, unit: str) -> Finding:
     return Finding(
-        check="framing", severity="fix", message=message, figure=round(figure, 2), limit=limit, unit=unit, stage="place", tool="crop"
+        check="framing", severity="fix", message=message, figure=round(figure, 2), limit=limit, unit=unit, stage="place", tool="none"
     )
