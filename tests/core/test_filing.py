@@ -18,8 +18,9 @@ from yardchalk.core.deliver import Result, produce
 from yardchalk.core.errors import UnreadablePhoto
 from yardchalk.core.listing import ListingSpec
 from yardchalk.core.losses import losses
+from yardchalk.core.mending import Bench, offer_mend
 from yardchalk.core.render import Render
-from yardchalk.core.settings import PlaceSettings, load_sheet, load_spec, shipped
+from yardchalk.core.settings import Marks, PlaceMarks, PlaceSettings, load_sheet, load_spec, shipped
 from yardchalk.core.stages.place import place
 
 SHEET = load_sheet("white").model_copy(update={"place": PlaceSettings(background="spec")})
@@ -187,6 +188,18 @@ class PlaceTest(unittest.TestCase):
         pixels = np.asarray(opened(marked))
         self.assertEqual((pixels[299, 399].tolist(), pixels[270, 399].tolist()), ([200, 0, 0], [255, 255, 255]))
         self.assertFalse([f for f in marked.findings if f.severity == "fix"], "a mark is no leftover")
+
+    def test_a_photos_own_place_is_judged_by_the_spec_and_taken_back_by_the_mend(self) -> None:
+        marks = Marks(place=PlaceMarks(fill=40, across=30))
+        render = Render(MADE.jpeg, "pot", SHEET, marks)
+        result = produce(render, spec_of())
+        framing = [f for f in result.findings if f.check == "framing"]
+        self.assertEqual(len(framing), 2)
+        columns = np.flatnonzero((np.asarray(opened(result)) < 200).any((0, 2)))
+        self.assertAlmostEqual(float(columns.mean()), 0.3 * 400, delta=4)
+        mend = offer_mend(framing[0], Bench(marks, SHEET, render.framing, result.figures))
+        assert mend is not None
+        self.assertEqual(mend.marks, Marks())
 
     def test_the_shipped_specs_are_met(self) -> None:
         for name in shipped("specs"):

@@ -41,7 +41,7 @@ export function CanvasDrawing(props: {
   const drag = (event: React.PointerEvent<SVGGElement>, what: 'across' | 'base_line') => {
     const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
     if (event.buttons !== 1 || !box) return;
-    const scale = box.width / (WIDTH + 2 * GAP);
+    const scale = box.width / (w + 2 * GAP);
     const share =
       what === 'across' ? (event.clientX - box.left) / scale - GAP : (event.clientY - box.top) / scale - GAP / 2;
     const value = Math.round(Math.min(99, Math.max(1, (100 * share) / (what === 'across' ? w : h))) * 2) / 2;
@@ -71,78 +71,80 @@ export function CanvasDrawing(props: {
     spec.background === 'colour' ? spec.colour : spec.background === 'white' ? '#fff' : 'url(#yard-checks)';
   return (
     <Box as="figure" pb="4">
-      <svg
-        viewBox={`0 0 ${WIDTH + 2 * GAP} ${h + GAP}`}
-        style={{ width: '100%', maxWidth: `${WIDTH + 2 * GAP}px`, background: '#A6A6A6', display: 'block' }}
-        role="group"
-        aria-label="The canvas, drawn to scale"
-      >
-        <defs>
-          <pattern id="yard-checks" width="16" height="16" patternUnits="userSpaceOnUse">
-            <rect width="16" height="16" fill="#fff" />
-            <path d="M0 0h8v8H0zM8 8h8v8H8z" fill="#D6D6D6" />
-          </pattern>
-        </defs>
-        <g transform={`translate(${GAP} ${GAP / 2})`} fontSize="12" fill="#262B2F">
-          <rect width={w} height={h} fill={behind} />
-          {spec.background === 'picture' && spec.picture && (
-            <image href={spec.picture} width={w} height={h} preserveAspectRatio="xMidYMid slice" />
-          )}
-          {picture && <image href={picture} width={w} height={h} preserveAspectRatio="none" />}
-          <rect
-            x={middle - room.width / 2}
-            y={foot - room.height}
-            width={room.width}
-            height={room.height}
-            fill="#2C5AA0"
-            fillOpacity={picture ? 0.06 : 0.14}
-            stroke="#2C5AA0"
-            strokeWidth="1.5"
-          />
-          {!picture && (
-            <text
-              x={middle}
-              y={foot - room.height / 2}
-              textAnchor="middle"
-              className="figures"
-              stroke="#fff"
-              strokeWidth="5"
-              paintOrder="stroke"
-            >
-              {fixed ? `fills ${spec.fill} %` : `margin ${spec.margin} %`}
-            </text>
-          )}
-          {spec.added.map((one, i) => {
-            const width = (w * one.width) / 100;
-            return (
-              <image
-                key={i}
-                href={one.picture}
-                width={width}
-                height={width}
-                x={one.across * (w - width)}
-                y={one.down * (h - width)}
-                opacity={one.strength}
-                preserveAspectRatio={`xMidY${one.down > 0.5 ? 'Max' : 'Min'} meet`}
-              />
-            );
-          })}
-          {fixed && (
-            <g {...grip('across', 'The product’s middle, % from the left')}>
-              <line x1={middle} x2={middle} y1={-8} y2={h + 8} stroke="transparent" strokeWidth="14" />
-              <line x1={middle} x2={middle} y1={-8} y2={h + 8} stroke="#262B2F" strokeDasharray="2 4" />
-              <path d={`M${middle} ${h + 3}l6 9h-12z`} fill="#262B2F" />
-            </g>
-          )}
-          {fixed && spec.stand === 'base-line' && (
-            <g {...grip('base_line', 'The base line, % from the top')}>
-              <line x1={-8} x2={w + 8} y1={foot} y2={foot} stroke="transparent" strokeWidth="14" />
-              <line x1={-8} x2={w + 8} y1={foot} y2={foot} stroke="#262B2F" strokeDasharray="6 3" />
-              <path d={`M-3 ${foot}l-9 -6v12z`} fill="#262B2F" />
-            </g>
-          )}
-        </g>
-      </svg>
+      <Box bg="surround">
+        <svg
+          viewBox={`0 0 ${w + 2 * GAP} ${h + GAP}`}
+          style={{ width: '100%', maxWidth: `${w + 2 * GAP}px`, display: 'block', margin: '0 auto' }}
+          role="group"
+          aria-label="The canvas, drawn to scale"
+        >
+          <defs>
+            <pattern id="yard-checks" width="16" height="16" patternUnits="userSpaceOnUse">
+              <rect width="16" height="16" fill="#fff" />
+              <path d="M0 0h8v8H0zM8 8h8v8H8z" fill="#D6D6D6" />
+            </pattern>
+          </defs>
+          <g transform={`translate(${GAP} ${GAP / 2})`} fontSize="12" fill="#262B2F">
+            <rect width={w} height={h} fill={behind} />
+            {spec.background === 'picture' && spec.picture && (
+              <image href={spec.picture} width={w} height={h} preserveAspectRatio="xMidYMid slice" />
+            )}
+            {picture && <image href={picture} width={w} height={h} preserveAspectRatio="none" />}
+            <rect
+              x={middle - room.width / 2}
+              y={foot - room.height}
+              width={room.width}
+              height={room.height}
+              fill="#2C5AA0"
+              fillOpacity={picture ? 0.06 : 0.14}
+              stroke="#2C5AA0"
+              strokeWidth="1.5"
+            />
+            {!picture && (
+              <text
+                x={middle}
+                y={foot - room.height / 2}
+                textAnchor="middle"
+                className="figures"
+                stroke="#fff"
+                strokeWidth="5"
+                paintOrder="stroke"
+              >
+                {fixed ? `fills ${spec.fill} %` : `margin ${spec.margin} %`}
+              </text>
+            )}
+            {spec.added.map((one, i) => {
+              const width = (w * one.width) / 100;
+              return (
+                <image
+                  key={i}
+                  href={one.picture}
+                  width={width}
+                  height={width}
+                  x={one.across * (w - width)}
+                  y={one.down * (h - width)}
+                  opacity={one.strength}
+                  preserveAspectRatio={`xMidY${one.down > 0.5 ? 'Max' : 'Min'} meet`}
+                />
+              );
+            })}
+            {fixed && (
+              <g {...grip('across', 'The product’s middle, % from the left')}>
+                <line x1={middle} x2={middle} y1={-8} y2={h + 8} stroke="transparent" strokeWidth="14" />
+                <line x1={middle} x2={middle} y1={-8} y2={h + 8} stroke="#262B2F" strokeDasharray="2 4" />
+                <path d={`M${middle} ${h + 3}l6 9h-12z`} fill="#262B2F" />
+              </g>
+            )}
+            {fixed && spec.stand === 'base-line' && (
+              <g {...grip('base_line', 'The base line, % from the top')}>
+                <line x1={-8} x2={w + 8} y1={foot} y2={foot} stroke="transparent" strokeWidth="14" />
+                <line x1={-8} x2={w + 8} y1={foot} y2={foot} stroke="#262B2F" strokeDasharray="6 3" />
+                <path d={`M-3 ${foot}l-9 -6v12z`} fill="#262B2F" />
+              </g>
+            )}
+          </g>
+        </svg>
+      </Box>
       <Text as="figcaption" fontSize="13px" color="slate.quiet" pt="1">
         {fixed
           ? `${fixed.width.toLocaleString('en')} × ${fixed.height.toLocaleString('en')} px; the product’s room in blue, no side of it is exceeded.`
