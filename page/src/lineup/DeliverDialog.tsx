@@ -1,7 +1,8 @@
-import { Box, Button, CloseButton, Dialog, Flex, Portal, Text } from '@chakra-ui/react';
+import { Box, Flex, Text } from '@chakra-ui/react';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useRef } from 'react';
 import { answered, client, type Lot, type Verdict } from '../api/client';
+import { AskDialog } from '../shared/AskDialog';
 import { count } from '../shared/format';
 import { Mark } from '../shared/marks';
 
@@ -23,65 +24,35 @@ export function DeliverDialog(props: { lot: Lot; verdicts: Verdict[]; onDelivere
   const settled = plan.data?.filter((one) => one.why) ?? [];
   const trouble = plan.error ?? deliver.error;
   return (
-    <Dialog.Root
-      open
-      onOpenChange={(change) => !change.open && onClose()}
+    <AskDialog
+      title={`Deliver ${count(plan.data?.length ?? 0, 'file')}`}
       size="lg"
-      initialFocusEl={() => confirm.current}
+      first={confirm}
+      trouble={trouble?.message}
+      answer={{ words: 'Write them', busy: deliver.isPending }}
+      button={confirm}
+      onAnswer={() => deliver.mutate()}
+      onClose={onClose}
     >
-      <Portal>
-        <Dialog.Backdrop />
-        <Dialog.Positioner>
-          <Dialog.Content bg="paper.raised">
-            <Dialog.Header pb="1">
-              <Dialog.Title>Deliver {count(plan.data?.length ?? 0, 'file')}</Dialog.Title>
-            </Dialog.Header>
-            <Dialog.Body pb="3">
-              <Text pb="2">
-                Into a new folder, with a manifest; each file is read back from disk and checked.{' '}
-                {settled.length > 0
-                  ? `${count(settled.length, 'name')} had to be changed:`
-                  : 'The names are as the listing spec has them.'}
-              </Text>
-              <Box maxHeight="300px" overflowY="auto" role="list" aria-label="Files" bg="white" p="2">
-                {[...settled, ...(plan.data?.filter((one) => !one.why) ?? [])].map((one) => (
-                  <Flex key={one.photo} role="listitem" gap="2" align="baseline" py="0.5" fontSize="13px">
-                    <Mark standing={one.verdict} size={9} />
-                    <Text className="figures" flex="none">
-                      {one.name}
-                    </Text>
-                    <Text color={one.why ? 'chalk.pink' : 'slate.quiet'} truncate title={one.why || one.source}>
-                      {one.why || `from ${one.source}`}
-                    </Text>
-                  </Flex>
-                ))}
-              </Box>
-              {trouble && (
-                <Text role="alert" color="chalk.pink" pt="2">
-                  {trouble.message}
-                </Text>
-              )}
-            </Dialog.Body>
-            <Dialog.Footer>
-              <Button size="sm" variant="outline" bg="white" onClick={onClose}>
-                Not now
-              </Button>
-              <Button
-                ref={confirm}
-                size="sm"
-                colorPalette="blue"
-                loading={deliver.isPending}
-                onClick={() => deliver.mutate()}
-              >
-                Write them
-              </Button>
-            </Dialog.Footer>
-            <Dialog.CloseTrigger asChild>
-              <CloseButton size="sm" aria-label="Close" />
-            </Dialog.CloseTrigger>
-          </Dialog.Content>
-        </Dialog.Positioner>
-      </Portal>
-    </Dialog.Root>
+      <Text pb="2">
+        Into a new folder, with a manifest; each file is read back from disk and checked.{' '}
+        {settled.length > 0
+          ? `${count(settled.length, 'name')} had to be changed:`
+          : 'The names are as the listing spec has them.'}
+      </Text>
+      <Box maxHeight="300px" overflowY="auto" role="list" aria-label="Files" bg="white" p="2">
+        {[...settled, ...(plan.data?.filter((one) => !one.why) ?? [])].map((one) => (
+          <Flex key={one.photo} role="listitem" gap="2" align="baseline" py="0.5" fontSize="13px">
+            <Mark standing={one.verdict} size={9} />
+            <Text className="figures" flex="none">
+              {one.name}
+            </Text>
+            <Text color={one.why ? 'chalk.pink' : 'slate.quiet'} truncate title={one.why || one.source}>
+              {one.why || `from ${one.source}`}
+            </Text>
+          </Flex>
+        ))}
+      </Box>
+    </AskDialog>
   );
 }

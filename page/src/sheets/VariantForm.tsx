@@ -1,10 +1,10 @@
-import { Box, Button, Flex, Grid, Input, Text } from '@chakra-ui/react';
+import { Box, Button, Flex, Grid, Text } from '@chakra-ui/react';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, type Schemas, type Shelved } from '../api/client';
 import { keys, queries } from '../api/queries';
 import { Choice } from '../bench/Choice';
-import { TypedNumber } from '../bench/TypedNumber';
+import { FigureField, TextField } from '../shared/fields';
 
 type Sheet = Schemas['RunSheet'];
 
@@ -85,29 +85,25 @@ export function VariantForm({
             onChange={(value) => setLift({ white_point: value === 'auto' ? 'auto' : 240 })}
           />
           {lift.white_point !== 'auto' && (
-            <Row label="White point, level">
-              <TypedNumber
-                name="White point"
-                unit="level"
-                value={lift.white_point}
-                least={128}
-                most={255}
-                step={1}
-                onSettle={(white_point) => setLift({ white_point })}
-              />
-            </Row>
-          )}
-          <Row label="Even light">
-            <TypedNumber
-              name="Even light"
-              unit="%"
-              value={100 * lift.even}
-              least={0}
-              most={100}
+            <FigureField
+              label="White point, level"
+              unit="level"
+              value={lift.white_point}
+              least={128}
+              most={255}
               step={1}
-              onSettle={(value) => setLift({ even: value / 100 })}
+              onSettle={(white_point) => setLift({ white_point })}
             />
-          </Row>
+          )}
+          <FigureField
+            label="Even light"
+            unit="%"
+            value={100 * lift.even}
+            least={0}
+            most={100}
+            step={1}
+            onSettle={(value) => setLift({ even: value / 100 })}
+          />
           <Choice
             label="Shadow"
             value={edge.shadow}
@@ -119,30 +115,27 @@ export function VariantForm({
             onChange={(shadow) => setEdge({ shadow })}
           />
           {edge.shadow !== 'drop' && (
-            <Row label="Shadow strength">
-              <TypedNumber
-                name="Shadow strength"
-                unit="%"
-                value={100 * edge.shadow_strength}
-                least={0}
-                most={100}
-                step={1}
-                onSettle={(value) => setEdge({ shadow_strength: value / 100 })}
-              />
-            </Row>
+            <FigureField
+              label="Shadow strength"
+              unit="%"
+              value={100 * edge.shadow_strength}
+              least={0}
+              most={100}
+              step={1}
+              onSettle={(value) => setEdge({ shadow_strength: value / 100 })}
+            />
           )}
           {(['grow', 'smooth', 'feather'] as const).map((name) => (
-            <Row key={name} label={`${name[0]?.toUpperCase()}${name.slice(1)} the edge`}>
-              <TypedNumber
-                name={name}
-                unit={edge[name].unit}
-                value={edge[name].value}
-                least={name === 'grow' ? -20 : 0}
-                most={20}
-                step={0.25}
-                onSettle={(value) => setEdge({ [name]: { value, unit: edge[name].unit } })}
-              />
-            </Row>
+            <FigureField
+              key={name}
+              label={`${name[0]?.toUpperCase()}${name.slice(1)} the edge`}
+              unit={edge[name].unit}
+              value={edge[name].value}
+              least={name === 'grow' ? -20 : 0}
+              most={20}
+              step={0.25}
+              onSettle={(value) => setEdge({ [name]: { value, unit: edge[name].unit } })}
+            />
           ))}
           <Choice
             label="Behind it"
@@ -156,29 +149,8 @@ export function VariantForm({
           />
         </Grid>
         <Flex gap="3" pt="4" align="flex-end" wrap="wrap">
-          <Box as="label" fontWeight="700" width="220px">
-            Title
-            <Input
-              size="sm"
-              bg="white"
-              fontWeight="400"
-              maxLength={80}
-              value={title}
-              onChange={(event) => setTitle(event.target.value)}
-            />
-          </Box>
-          <Box as="label" fontWeight="700" flex="1" minWidth="200px">
-            Note
-            <Input
-              size="sm"
-              bg="white"
-              fontWeight="400"
-              maxLength={2000}
-              placeholder="What it is for"
-              value={note}
-              onChange={(event) => setNote(event.target.value)}
-            />
-          </Box>
+          <TextField label="Title" most={80} width="220px" value={title} onChange={setTitle} />
+          <TextField label="Note" most={2000} placeholder="What it is for" value={note} onChange={setNote} />
           <Button size="sm" variant="outline" bg="white" onClick={onClose}>
             Not now
           </Button>
@@ -193,14 +165,5 @@ export function VariantForm({
         )}
       </form>
     </Box>
-  );
-}
-
-function Row({ label, children }: { label: string; children: React.ReactNode }) {
-  return (
-    <Flex justify="space-between" align="center" gap="2" wrap="wrap">
-      <Text flex="1">{label}</Text>
-      {children}
-    </Flex>
   );
 }

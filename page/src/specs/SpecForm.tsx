@@ -3,6 +3,7 @@ import { useRef, useState } from 'react';
 import type { ListingSpec } from '../api/client';
 import { Choice } from '../bench/Choice';
 import { TypedNumber } from '../bench/TypedNumber';
+import { FigureField, TextField } from '../shared/fields';
 
 type Change = Partial<ListingSpec>;
 const FILES = [
@@ -28,17 +29,7 @@ export function SpecForm(props: {
   const canvas = spec.canvas ?? null;
   return (
     <Flex direction="column" gap="2.5">
-      <Box as="label" fontWeight="700">
-        Title
-        <Input
-          size="sm"
-          bg="white"
-          fontWeight="400"
-          maxLength={80}
-          value={title}
-          onChange={(event) => onTitle(event.target.value)}
-        />
-      </Box>
+      <TextField label="Title" most={80} value={title} onChange={onTitle} />
       <Part title="Canvas">
         <Choice
           label="Size"
@@ -57,7 +48,7 @@ export function SpecForm(props: {
         />
         {canvas && (
           <>
-            <Figure
+            <FigureField
               label="Width"
               unit="px"
               value={canvas.width}
@@ -65,7 +56,7 @@ export function SpecForm(props: {
               most={20000}
               onSettle={(width) => set({ canvas: { ...canvas, width } })}
             />
-            <Figure
+            <FigureField
               label="Height"
               unit="px"
               value={canvas.height}
@@ -73,7 +64,7 @@ export function SpecForm(props: {
               most={20000}
               onSettle={(height) => set({ canvas: { ...canvas, height } })}
             />
-            <Figure
+            <FigureField
               label="Fill"
               unit="%"
               value={spec.fill}
@@ -82,7 +73,7 @@ export function SpecForm(props: {
               step={0.5}
               onSettle={(fill) => set({ fill })}
             />
-            <Figure
+            <FigureField
               label="Middle, from the left"
               unit="%"
               value={spec.across}
@@ -101,7 +92,7 @@ export function SpecForm(props: {
               onChange={(stand) => set({ stand })}
             />
             {spec.stand === 'base-line' && (
-              <Figure
+              <FigureField
                 label="Base line, from the top"
                 unit="%"
                 value={spec.base_line}
@@ -123,7 +114,7 @@ export function SpecForm(props: {
           </>
         )}
         {!canvas && (
-          <Figure
+          <FigureField
             label="Margin, of the longer side"
             unit="%"
             value={spec.margin}
@@ -203,7 +194,7 @@ export function SpecForm(props: {
                 ['width', 'Width', 1],
               ] as const
             ).map(([name, label, times]) => (
-              <Figure
+              <FigureField
                 key={name}
                 label={label}
                 unit="%"
@@ -256,7 +247,7 @@ export function SpecForm(props: {
           />
         )}
         {(spec.file === 'jpeg' || (spec.file === 'webp' && !spec.lossless)) && (
-          <Figure
+          <FigureField
             label="Quality"
             unit="of 100"
             value={spec.quality}
@@ -265,7 +256,7 @@ export function SpecForm(props: {
             onSettle={(quality) => set({ quality })}
           />
         )}
-        <Figure
+        <FigureField
           label="At most (0: any size)"
           unit="kB"
           value={Math.round((spec.max_bytes ?? 0) / 1000)}
@@ -273,7 +264,14 @@ export function SpecForm(props: {
           most={100000}
           onSettle={(value) => set({ max_bytes: value ? value * 1000 : null })}
         />
-        <Figure label="Resolution" unit="dpi" value={spec.dpi} least={1} most={2400} onSettle={(dpi) => set({ dpi })} />
+        <FigureField
+          label="Resolution"
+          unit="dpi"
+          value={spec.dpi}
+          least={1}
+          most={2400}
+          onSettle={(dpi) => set({ dpi })}
+        />
         {['jpeg', 'png', 'webp'].includes(spec.file) && (
           <Choice
             label="Camera’s notes"
@@ -301,7 +299,7 @@ export function SpecForm(props: {
       </Part>
       <Part title="Limits of the checks">
         {(Object.keys(LIMITS) as (keyof typeof LIMITS)[]).map((name) => (
-          <Figure
+          <FigureField
             key={name}
             label={LIMITS[name][0]}
             unit={LIMITS[name][1]}
@@ -338,24 +336,6 @@ function Part({ title, children }: { title: string; children: React.ReactNode })
         {title}
       </Text>
       {children}
-    </Flex>
-  );
-}
-
-function Figure(props: {
-  label: string;
-  unit: string;
-  value: number;
-  least: number;
-  most: number;
-  step?: number;
-  onSettle: (value: number) => void;
-}) {
-  const { label, step = 1, ...rest } = props;
-  return (
-    <Flex justify="space-between" align="center" gap="2" wrap="wrap">
-      <Text flex="1">{label}</Text>
-      <TypedNumber name={label} step={step} {...rest} />
     </Flex>
   );
 }
