@@ -35,7 +35,7 @@ class SheetsPageTest(PageCase):
         set_marks(self.studio, example["id"], Marks.model_validate(marks), "worked")
         self.work_here(lot_id)
         self.go(f"/lots/{lot_id}/photos/{example['id']}")
-        page.get_by_role("button", name="Keep the settings of this photo").click()
+        page.get_by_role("button", name="Keep as sheet").click()
         expect(page.get_by_text("becomes places in the corners")).to_be_visible()
         expect(page.get_by_text("“Lid” is drawn for this photo")).to_be_visible()
         self.axe()

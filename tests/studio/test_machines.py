@@ -18,7 +18,7 @@ from yardchalk.studio.context import Studio
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.sweeping import sweep
 
-FILES = small_photos(6)
+FILES = small_photos(4)
 
 
 class MachinesTest(StudioCase):
@@ -30,22 +30,21 @@ class MachinesTest(StudioCase):
             own = {"TMPDIR": str(scratch), "YARD_DELIVERIES": str(scratch / "none"), "YARD_QUEUES": "run"}
             self.worker(**environment, **own)
 
-    def on_one_machine(self) -> list[str]:
+    def setUp(self) -> None:
+        """What one machine makes of them."""
         lot_id, _ = self.lot(FILES)
         ask_runs(self.studio, lot_id)
         self.work_here(lot_id)
-        return [row["result"] for row in self.rows(lot_id)]
+        self.alone = [row["result"] for row in self.rows(lot_id)]
 
     def test_the_same_folder(self) -> None:
-        alone = self.on_one_machine()
         self.hosts(2)
         lot_id, _ = self.lot(FILES)
         ask_runs(self.studio, lot_id)
         rows = self.wait_until(lot_id, {"done"})
-        self.assertEqual([row["result"] for row in rows], alone)
+        self.assertEqual([row["result"] for row in rows], self.alone)
 
     def test_an_object_store(self) -> None:
-        alone = self.on_one_machine()
         port = free_port(9520)
         server = subprocess.Popen(
             [sys.executable, "-m", "moto.server", "-H", "127.0.0.1", "-p", str(port)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
@@ -68,7 +67,7 @@ class MachinesTest(StudioCase):
             set_conf_env(conf)
             self.addCleanup(conf.pop, "s3", None)
             place = replace(self.place, files_url="s3://yard/files")
-            self._run_there(place, alone)
+            self._run_there(place)
 
     def _bucket(self, address: str) -> None:
         client = boto3.client("s3", endpoint_url=address)
@@ -81,7 +80,7 @@ class MachinesTest(StudioCase):
                 self.assertLess(time.monotonic(), until, "the store does not answer")
                 time.sleep(0.2)
 
-    def _run_there(self, place: Place, alone: list[str]) -> None:
+    def _run_there(self, place: Place) -> None:
         queue = RunQueue(place.database_url)
         there = Studio.opened(place.database_url, place.files_url, place.deliveries, queue, connections=2)
         self.addCleanup(there.close)
@@ -90,8 +89,8 @@ class MachinesTest(StudioCase):
             ask_runs(there, lot_id)
             self.hosts(2, YARD_FILES_URL=place.files_url)
             rows = self.wait_until(lot_id, {"done"})
-            self.assertEqual([row["result"] for row in rows], alone)
-            self.assertEqual(there.files.put(there.files.get(alone[0])), alone[0])
+            self.assertEqual([row["result"] for row in rows], self.alone)
+            self.assertEqual(there.files.put(there.files.get(self.alone[0])), self.alone[0])
             orphan = there.files.put(b"nobody's")
             time.sleep(1.1)  # the store counts in whole seconds
             self.assertEqual(sweep(there, older_s=0), 1)

@@ -5,7 +5,6 @@ import signal
 import tempfile
 import threading
 import time
-import unittest
 from collections.abc import Callable
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -16,14 +15,16 @@ import httpx
 import psycopg
 from psycopg.rows import dict_row
 
-from tests.stand import small_photos
+from tests.stand import StudioCase, small_photos
 from yardchalk.core.errors import YardError
 from yardchalk.host.service import Service
+from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
+from yardchalk.studio.running import ask_runs
 from yardchalk.studio.sweeping import sweep
 
-FILES = small_photos(12)
+FILES = small_photos(8)
 
 
 @dataclass
@@ -86,18 +87,23 @@ class Running:
         finally:
             studio.close()
 
-    def outcome(self) -> dict[str, Any]:
-        """All that a person would miss: rows, and bytes of what is stored and delivered."""
-        photos = self.rows("SELECT name, digest, state, verdict, result, preview, runs, checked FROM photos ORDER BY name")
-        files = self.rows("SELECT name, source_digest, digest, bytes, verdict FROM delivery_files ORDER BY name")
-        delivered = {
-            path.name: path.read_bytes()
-            for folder in self.service.place.deliveries.iterdir()
-            for path in folder.iterdir()
-            if not path.name.startswith("manifest")
-        }
-        stored = {path.name for path in (self.service.state / "files" / "content").rglob("*") if path.is_file()}
-        return {"photos": photos, "files": files, "delivered": delivered, "stored": stored}
+
+def outcome(place: Place) -> dict[str, Any]:
+    """All that a person would miss: rows, and bytes of what is stored and delivered."""
+    with psycopg.connect(place.database_url, row_factory=dict_row) as connection:
+        photos = connection.execute(
+            "SELECT name, digest, state, verdict, result, preview, runs, checked FROM photos ORDER BY name"
+        ).fetchall()
+        files = connection.execute("SELECT name, source_digest, digest, bytes, verdict FROM delivery_files ORDER BY name").fetchall()
+    delivered = {
+        path.name: path.read_bytes()
+        for folder in place.deliveries.iterdir()
+        for path in folder.iterdir()
+        if not path.name.startswith("manifest")
+    }
+    content = Path(place.files_url.removeprefix("file://")) / "content"
+    stored = {path.name for path in content.rglob("*") if path.is_file()}
+    return {"photos": photos, "files": files, "delivered": delivered, "stored": stored}
 
 
 @contextmanager
@@ -123,7 +129,15 @@ def running(first_port: int) -> Any:
             service.cluster.remove()
 
 
-class NothingLostTest(unittest.TestCase):
+class NothingLostTest(StudioCase):
+    def undisturbed(self) -> dict[str, Any]:
+        """The same in this process, one thing after the other."""
+        lot_id, _ = self.lot(FILES, spec="cutout")
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        self.delivered_here(lot_id, "ready", "look", "fix")
+        return outcome(self.place)
+
     def worked(self, first_port: int, disturb: Callable[[Running, str, int], None]) -> dict[str, Any]:
         """Intake, run and delivery; `disturb` is called in the middle of each, with the number of the step."""
         with running(first_port) as there:
@@ -144,13 +158,15 @@ class NothingLostTest(unittest.TestCase):
             disturb(there, "delivery", 0)
             there.wait(lambda: [row["state"] for row in there.rows("SELECT state FROM deliveries")] == ["done"], "delivered")
             self.assertEqual(len(there.rows("SELECT id FROM deliveries")), 1)
-            there.swept()
+            swept = there.swept()
             self.assertFalse(any(parts.glob(".*")), "no half delivery")
             self.assertFalse(list((there.service.state / "files").rglob("*.part")), "no half file")
-            return there.outcome()
+            found = outcome(there.service.place)
+            print(f"\n{len(found['photos'])} photos, {len(found['delivered'])} files delivered; {swept} left over and swept")
+            return found
 
     def test_killed_in_the_middle_it_comes_to_the_same(self) -> None:
-        quiet = self.worked(9420, lambda *_: None)
+        quiet = self.undisturbed()
         self.assertEqual(len(quiet["delivered"]), len(FILES))
         killed: list[str] = []
 
@@ -174,6 +190,7 @@ class NothingLostTest(unittest.TestCase):
                         os.kill(child.pid, signal.SIGKILL)
 
         disturbed = self.worked(9440, disturb)
+        print("; ".join(killed))
         self.assertEqual(len(killed), 6)
         self.assertEqual([row["runs"] for row in disturbed["photos"]], [1] * len(FILES), "nothing twice")
         for part in quiet:

@@ -308,7 +308,7 @@ function Bench({ photo }: { photo: Photo }) {
         >
           Redo
         </Step>
-        <Step label="Keep the settings of this photo as a run sheet" wide onClick={() => setKeeping(true)}>
+        <Step label="Keep as sheet: the settings of this photo, for others" wide onClick={() => setKeeping(true)}>
           Keep as sheet
         </Step>
         <Snapshots photo={photo} />

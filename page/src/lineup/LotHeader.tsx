@@ -54,14 +54,14 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           label="Run sheet"
           value={lot.sheet}
           options={sheets.data ?? []}
-          aside={{ to: `/lots/${lot.id}/try`, words: 'try others', label: 'Try other run sheets' }}
+          aside={{ to: `/lots/${lot.id}/try`, words: 'try others', label: 'try others: run sheets side by side' }}
           onChange={(sheet) => put.mutate({ sheet, spec: lot.spec })}
         />
         <InForce
           label="Listing spec"
           value={lot.spec}
           options={specs.data ?? []}
-          aside={{ to: `/specs?spec=${lot.spec}`, words: 'see it', label: 'See the spec in force' }}
+          aside={{ to: `/specs?spec=${lot.spec}`, words: 'see it', label: 'see it: the spec in force' }}
           onChange={(spec) => put.mutate({ sheet: lot.sheet, spec })}
         />
         <Box flex="1" minWidth="150px" maxWidth="300px">
