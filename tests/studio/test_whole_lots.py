@@ -163,6 +163,11 @@ class ShelfTest(StudioCase):
         self.assertEqual({(cell["state"], bool(cell["preview"]), bool(cell["figures"])) for cell in done}, {("done", True, True)})
         self.assertNotEqual(done[0]["preview"], done[2]["preview"])
         self.assertEqual([row["result"] for row in self.rows(lot_id)], results, "nothing of the lot was touched")
+        with self.studio.transaction() as connection:
+            queries.fail_try(connection, done[0]["id"], "out of memory")
+        self.assertEqual(trying.try_sheets(self.studio, lot_id, ["white"], photos[:1])[0]["state"], "failed", "not again by itself")
+        (cell,) = trying.try_sheets(self.studio, lot_id, ["white"], photos[:1], again=True)
+        self.assertEqual((cell["state"], cell["error"]), ("waiting", None))
         with self.assertRaisesRegex(YardError, "at most"):
             trying.try_sheets(self.studio, lot_id, ["white"] * 9, photos)
 

@@ -588,19 +588,21 @@ def shelf_in_use(connection: Connection[Row], kind: str) -> dict[str, int]:
 # Tries ---------------------------------------------------------------------------------------------------------------
 
 
-def ask_try(connection: Connection[Row], photo_id: int, sheet: str, spec: str, key: str) -> Row:
-    """The try of this key on a photo, made if it was never asked; `new` says so."""
-    row = _one(
-        connection,
-        """INSERT INTO tries (photo_id, sheet, spec, key) VALUES (%s, %s, %s, %s)
-           ON CONFLICT (photo_id, key) DO UPDATE
-             SET state = CASE WHEN tries.state = 'failed' THEN 'waiting' ELSE tries.state END, at = now()
-           RETURNING *, (xmax = 0) AS new""",
-        photo_id,
-        sheet,
-        spec,
-        key,
+def ask_try(connection: Connection[Row], photo_id: int, sheet: str, spec: str, key: str, again: bool) -> Row:
+    """The try of this key on a photo, made if it was never asked. One that waits without a job is to be queued.
+
+    With `again` one that failed waits anew.
+    """
+    connection.execute(
+        "INSERT INTO tries (photo_id, sheet, spec, key) VALUES (%s, %s, %s, %s) ON CONFLICT (photo_id, key) DO NOTHING",
+        (photo_id, sheet, spec, key),
     )
+    if again:
+        connection.execute(
+            "UPDATE tries SET state = 'waiting', job_id = NULL, error = NULL WHERE photo_id = %s AND key = %s AND state = 'failed'",
+            (photo_id, key),
+        )
+    row = _one(connection, "SELECT * FROM tries WHERE photo_id = %s AND key = %s FOR UPDATE", photo_id, key)
     assert row is not None
     return row
 

@@ -142,7 +142,10 @@ def _page_names(path: Path) -> list[str]:
     """Names of the photos in a file: its own, or one for each page."""
     if path.suffix.lower() not in (".tif", ".tiff") or path.stat().st_size > Limits().max_bytes:
         return [path.name]
-    return [name for name, _ in pages_of(path.read_bytes(), path.name)]
+    try:
+        return [name for name, _ in pages_of(path.read_bytes(), path.name)]
+    except UnreadablePhoto:
+        return [path.name]  # refused when its turn comes
 
 
 def _run_one(
@@ -168,8 +171,7 @@ def _run_one(
                 remedy="Save it smaller",
             )
         data = path.read_bytes()
-        if name != path.name:
-            data = next(held for number, (_, held) in enumerate(pages_of(data, path.name)) if number == page)
+        data = next(held for number, (_, held) in enumerate(pages_of(data, path.name)) if number == page)
         digest = hashlib.sha256(data).hexdigest()
         render = Render(data, name, sheet, marks, digest=digest, empty=empty)
         result = produce(render, spec, whole_frame=whole_frame, matte=matte)

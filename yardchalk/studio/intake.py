@@ -66,8 +66,11 @@ def _take_one(studio: Studio, lot_id: int, name: str, file: IO[bytes], report: I
     except (zipfile.BadZipFile, OSError, EOFError, RuntimeError):
         report.refused.append(Refused(name=name, reason=f"{name}: cannot be unpacked. Make the ZIP again, without a password."))
         return
-    for label, page in pages_of(data, name, studio.limits):
-        _take_page(studio, lot_id, label, page, report)
+    try:
+        for label, page in pages_of(data, name, studio.limits):
+            _take_page(studio, lot_id, label, page, report)
+    except UnreadablePhoto as error:
+        report.refused.append(Refused(name=name, reason=error.message))
 
 
 def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: IntakeReport) -> None:

@@ -55,7 +55,7 @@ class Shelf:
     def _found(self, kind: Kind, ref: str) -> RunSheet | ListingSpec:
         if (kind, ref) not in self._read:
             name, _, version = ref.partition("@")
-            row = queries.shelved(self._connection, kind, name, int(version)) if version.isdigit() else None
+            row = queries.shelved(self._connection, kind, name, int(version)) if re.fullmatch(r"[0-9]{1,6}", version) else None
             self._read[kind, ref] = settings_of(kind, ref, None if row is None else row["content"])
         return self._read[kind, ref]
 

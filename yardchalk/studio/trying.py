@@ -26,8 +26,8 @@ def samples(studio: Studio, lot_id: int, count: int) -> list[int]:
     return [int(rows[i]["id"]) for i in unlike([row["figures"] for row in rows], count)]
 
 
-def try_sheets(studio: Studio, lot_id: int, sheets: list[str], photo_ids: list[int]) -> list[dict[str, Any]]:
-    """A cell for each run sheet on each photo, as far as it is known; what is not is queued.
+def try_sheets(studio: Studio, lot_id: int, sheets: list[str], photo_ids: list[int], *, again: bool = False) -> list[dict[str, Any]]:
+    """A cell for each run sheet on each photo, as far as it is known; what is not is queued, with `again` also what failed.
 
     The photos' own departures are left out: it is the run sheet alone that is tried.
     """
@@ -45,8 +45,8 @@ def try_sheets(studio: Studio, lot_id: int, sheets: list[str], photo_ids: list[i
                 if photo_id not in photos:
                     raise NotThere("is not in the lot", where=f"Photo {photo_id}", remedy="Choose one of the lot's photos")
                 key = run_key({**photos[photo_id], "marks": {}}, shelf.sheet(sheet), shelf.spec(lot["spec"]), empty)
-                row = queries.ask_try(connection, photo_id, sheet, lot["spec"], key)
-                if row["state"] == "waiting" and (row["new"] or row["job_id"] is None or row["error"]):
+                row = queries.ask_try(connection, photo_id, sheet, lot["spec"], key, again)
+                if row["state"] == "waiting" and row["job_id"] is None:
                     queries.set_try_job(connection, row["id"], studio.queue.ask_try(connection, row["id"]))
                 cells.append({**row, "sheet": sheet})
     return cells

@@ -545,6 +545,7 @@ class Departure(_Out):
 class TriesAsked(BaseModel):
     sheets: list[str] = Field(min_length=1, max_length=6)
     photos: list[int] = Field(min_length=1, max_length=8)
+    again: bool = Field(False, description="Also what failed.")
 
 
 class TriedCell(_Out):

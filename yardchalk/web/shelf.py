@@ -86,7 +86,7 @@ def get_samples(studio: TheStudio, lot_id: int, count: Annotated[int, Query(ge=1
 @router.post("/lots/{lot_id}/tries", response_model=list[TriedCell])
 def post_tries(studio: TheStudio, lot_id: int, asked: TriesAsked) -> Any:
     """Run sheets on photos, side by side: each cell as far as it is known; the others are queued."""
-    return trying.try_sheets(studio, lot_id, asked.sheets, asked.photos)
+    return trying.try_sheets(studio, lot_id, asked.sheets, asked.photos, again=asked.again)
 
 
 @router.post("/photos/{photo_id}/placed", response_model=PlacedOut)

@@ -4593,6 +4593,12 @@ export interface components {
             sheets: string[];
             /** Photos */
             photos: number[];
+            /**
+             * Again
+             * @description Also what failed.
+             * @default false
+             */
+            again: boolean;
         };
         /** VariantOut */
         VariantOut: {

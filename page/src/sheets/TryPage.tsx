@@ -39,8 +39,18 @@ export function TryPage() {
     enabled: asked.length > 0 && photos.length > 0,
     placeholderData: (before) => before,
     queryFn: () =>
-      answered(client.POST('/api/lots/{lot_id}/tries', { params: { path }, body: { sheets: asked, photos } })),
+      answered(
+        client.POST('/api/lots/{lot_id}/tries', { params: { path }, body: { sheets: asked, photos, again: false } }),
+      ),
   });
+  const again = useMutation({
+    mutationFn: () =>
+      answered(
+        client.POST('/api/lots/{lot_id}/tries', { params: { path }, body: { sheets: asked, photos, again: true } }),
+      ),
+    onSuccess: () => cells.refetch(),
+  });
+  const failed = cells.data?.some((cell) => cell.state === 'failed');
   const departures = useQuery({
     queryKey: keys.departures(lotId),
     queryFn: () => answered(client.GET('/api/lots/{lot_id}/departures', { params: { path } })),
@@ -72,6 +82,11 @@ export function TryPage() {
           </Text>
         </Box>
         <Box flex="1" />
+        {failed && (
+          <Button size="sm" variant="outline" bg="white" loading={again.isPending} onClick={() => again.mutate()}>
+            Try what failed again
+          </Button>
+        )}
         <TestCards card={card} onCard={setCard} />
         <Button size="sm" variant="outline" bg="white" asChild>
           <Link to={`/lots/${lotId}`}>Back to the line-up</Link>

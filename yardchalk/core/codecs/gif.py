@@ -35,8 +35,9 @@ def encode_gif(pixels: NDArray[np.uint8], page: tuple[int, int, int] = (255, 255
         palette[len(table) : 255] = table[-1]
         guide = Image.new("P", (1, 1))
         guide.putpalette(palette[:255].ravel().tolist())
-        # Dithering is to stop at the outline: behind it lies what is nearest to it, not the page, whose error would be carried in.
-        index[drawn] = np.asarray(Image.fromarray(colour).quantize(palette=guide, dither=Image.Dither.FLOYDSTEINBERG))[drawn]
+        # Plain background would carry an error of its own into the product; a colour of the palette carries none.
+        ground = np.where(plain[..., None], table[0], colour)
+        index[drawn] = np.asarray(Image.fromarray(ground).quantize(palette=guide, dither=Image.Dither.FLOYDSTEINBERG))[drawn]
     image = Image.fromarray(index)
     image.putpalette(palette.ravel().tolist())
     out = io.BytesIO()

@@ -32,6 +32,7 @@ _AVIF_BRANDS = {b"avif", b"avis"}
 _HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
 # A page no more than so long a share of the first, and of its shape, is a small copy of it.
 _SMALL_COPY = 0.3
+_MOST_PAGES = 500
 
 
 @dataclass(frozen=True)
@@ -251,6 +252,11 @@ def pages_of(data: bytes, name: str, limits: Limits = Limits()) -> Iterator[tupl
     """The pictures in a file, each with a name: itself, or for a TIFF of several pages each page as a TIFF of its own.
 
     Pages that are small copies of the first are left out. A file that cannot be read is given as it is.
+
+    Raises
+    ------
+    UnreadablePhoto
+        It has more than 500 pages.
     """
     count = 1
     with contextlib.suppress(UnreadablePhoto):
@@ -260,6 +266,8 @@ def pages_of(data: bytes, name: str, limits: Limits = Limits()) -> Iterator[tupl
     if count < 2:
         yield name, data
         return
+    if count > _MOST_PAGES:
+        raise UnreadablePhoto(f"has {count:,} pages, more than the {_MOST_PAGES} allowed", where=name, remedy="Split it")
     stem, suffix = re.fullmatch(r"(.*?)(\.[^.]*)?", name).groups()  # type: ignore[union-attr]
     for page in range(count):
         label = f"{stem} p{page + 1}{suffix or ''}"
