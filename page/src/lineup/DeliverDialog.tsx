@@ -1,6 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useRef } from 'react';
+import { Link } from 'react-router';
 import { answered, client, type Lot, type Verdict } from '../api/client';
 import { AskDialog } from '../shared/AskDialog';
 import { count } from '../shared/format';
@@ -53,6 +54,13 @@ export function DeliverDialog(props: { lot: Lot; verdicts: Verdict[]; onDelivere
           </Flex>
         ))}
       </Box>
+      <Text fontSize="13px" pt="2">
+        <Link to={`/specs?spec=${lot.spec}`}>
+          <Box as="span" color="chalk.blue" textDecoration="underline">
+            What the listing spec’s format loses, on any of these pictures
+          </Box>
+        </Link>
+      </Text>
     </AskDialog>
   );
 }
