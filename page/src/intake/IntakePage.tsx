@@ -127,6 +127,8 @@ const factsOf = (one: Arrival) =>
     one.frames && one.frames > 1 && `the first of ${one.frames} frames`,
   ]
     .filter(Boolean)
+    // A figure and its unit stay on one line.
+    .map((part) => String(part).replaceAll(' ', '\u00a0'))
     .join(', ');
 
 /** A new frame or scan from the capture station, into a lot. */
