@@ -117,7 +117,8 @@ class Laid:
     @cached_property
     def covered(self) -> Float:
         """By anything but background: float32 (h, w)."""
-        covered = np.maximum(self.alpha, self.shadow)
+        # Without a shadow both are the same array; a full-size one more would be felt.
+        covered = self.alpha if self.shadow is self.alpha else np.maximum(self.alpha, self.shadow)
         return covered if self.added is None else np.maximum(covered, self.added)
 
 
