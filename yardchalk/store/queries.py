@@ -611,10 +611,6 @@ def set_try_job(connection: Connection[Row], try_id: int, job_id: int) -> None:
     connection.execute("UPDATE tries SET job_id = %s WHERE id = %s", (job_id, try_id))
 
 
-def tries(connection: Connection[Row], ids: list[int]) -> list[Row]:
-    return _all(connection, "SELECT * FROM tries WHERE id = ANY(%s)", ids)
-
-
 def begin_try(connection: Connection[Row], try_id: int) -> Row | None:
     """What is to be tried; None if it is done."""
     return _one(

@@ -38,6 +38,6 @@ def capture(studio: Studio, lot_id: int, scene: str, device: str, dpi: int) -> I
     except urllib.error.HTTPError as error:
         said = json.loads(error.read() or b"{}").get("message", f"answered {error.code}")
         raise YardError(f"took no picture: {said}", where="The capture station", remedy="Choose another scene or resolution") from None
-    except OSError as error:
-        raise YardError(f"does not answer ({error})", where="The capture station", remedy="Start it again, then capture again") from None
+    except OSError:
+        raise YardError("does not answer", where="The capture station", remedy="Start the application again, then capture again") from None
     return take_in(studio, lot_id, name, io.BytesIO(data), source="capture station")

@@ -43,8 +43,10 @@ def send_delivery(studio: Studio, delivery_id: int) -> None:
         path = folder_of(studio, delivery) / file["name"]
         try:
             answer, reasons = _sent(studio.desk_url, file, path.read_bytes())
-        except (OSError, ValueError) as error:
-            answer, reasons = "unanswered", [f"The desk did not answer ({getattr(error, 'reason', error)}). Send it again."]
+        except FileNotFoundError:
+            answer, reasons = "unanswered", [f"{file['name']} was moved or removed from disk. Deliver the lot again."]
+        except (OSError, ValueError):
+            answer, reasons = "unanswered", ["The desk did not answer. Send it again."]
         with studio.transaction() as connection:
             queries.set_answer(connection, file["id"], answer, reasons)
             announce(connection, delivery["lot_id"])
