@@ -46,6 +46,11 @@ def mixed_band(cut: Cutout, factors: Float, lifted: Tone, plain: Tone, mask: Flo
     return replace(cut, colour=share * bright + (1 - share) * shot)
 
 
+def lit(cut: Cutout, factors: Float, tone: Tone) -> Cutout:
+    """The matte with its band's colours toned."""
+    return replace(cut, colour=_lit(cut.rows, cut.columns, cut.colour, factors, tone.tables))
+
+
 def _tables(pixels: Coded, tone: Tone) -> tuple[NDArray[np.uint16], Coded, bool]:
     """Codes to light, light to toned codes (3, 65536), and whether a pixel of factor 1 stays as it is."""
     return light_of_codes(pixels.dtype), codes_of_light(pixels.dtype)[tone.tables], tone.plain

@@ -163,7 +163,7 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:
     here = card if card.shape[:2] == (1, 1) else np.ascontiguousarray(card[at])
     part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, here)
     canvas[at] = _in_depth(part, dtype)
-    alpha[at] = render.cut(placing.scale, region).alpha
+    alpha[at] = render.coverage(placing.scale, region)
     opacity = render.shadow_of(placing.scale, region)
     if opacity is not None:
         shadow[at] = opacity

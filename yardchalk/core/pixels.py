@@ -11,6 +11,39 @@ from yardchalk.core.colour import Coded, resize_linear
 
 
 @dataclass(frozen=True)
+class Region:
+    """A rectangle of the photo at a scale: rows and columns of the whole photo at that scale, in px."""
+
+    top: int
+    bottom: int
+    left: int
+    right: int
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self.bottom - self.top, self.right - self.left
+
+    @property
+    def index(self) -> tuple[slice, slice]:
+        return slice(self.top, self.bottom), slice(self.left, self.right)
+
+    def within(self, other: "Region") -> tuple[slice, slice]:
+        """Rows and columns of another region, which holds it, that it has."""
+        return (
+            slice(self.top - other.top, self.bottom - other.top),
+            slice(self.left - other.left, self.right - other.left),
+        )
+
+    def holds(self, other: "Region") -> bool:
+        return self.top <= other.top and self.bottom >= other.bottom and self.left <= other.left and self.right >= other.right
+
+    def common(self, other: "Region") -> "Region | None":
+        """What both have; None if that is nothing."""
+        both = Region(max(self.top, other.top), min(self.bottom, other.bottom), max(self.left, other.left), min(self.right, other.right))
+        return both if both.top < both.bottom and both.left < both.right else None
+
+
+@dataclass(frozen=True)
 class Picture:
     """Pixels as they are worked on: upright, in sRGB.
 

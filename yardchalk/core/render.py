@@ -22,10 +22,13 @@ from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ContrastRe
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.codecs.reading import Limits as ReadLimits
 from yardchalk.core.codecs.reading import PhotoFacts
-from yardchalk.core.colour import Coded, Float, Mask, decode, encode, linear_table, to_log, top
-from yardchalk.core.compose import cut_out, mixed, mixed_band, on_card, toned
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode, linear_table, to_linear, to_log, top
+from yardchalk.core.colour_settings import ColourSettings
+from yardchalk.core.compose import cut_out, lit, mixed, mixed_band, on_card, toned
 from yardchalk.core.errors import YardError
+from yardchalk.core.mend_settings import MOST_MENDS, AnyMend
 from yardchalk.core.pixels import Picture
+from yardchalk.core.pixels import Region as Region
 from yardchalk.core.settings import EdgeSettings, FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, lit_by_a_lamp
@@ -37,6 +40,7 @@ from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
+from yardchalk.core.stages.colour import Shifted, coloured, coloured_light, shifted
 from yardchalk.core.stages.edge.band import BandSettings, Cutout, Matte, Solution, describe_band, refine, solve_matte
 from yardchalk.core.stages.edge.finish import Finish, Tidying, apply_changes, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
@@ -45,6 +49,9 @@ from yardchalk.core.stages.edge.shadow import drawn_shadow, kept_shadow, shaded
 from yardchalk.core.stages.edge.stretches import TOLD, Stretch, outline_stretches
 from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, lift_mask, make_tone, region_of
+from yardchalk.core.stages.mend.dust import Speck, find_dust
+from yardchalk.core.stages.mend.layer import Layer
+from yardchalk.core.stages.mend.mender import Mender, Touched
 from yardchalk.core.stages.place import product_box
 from yardchalk.core.stages.plot import Plot
 
@@ -132,24 +139,6 @@ class Decisions:
     def product_key(self) -> str:
         """Stands for the product: what hangs on that alone is the same, whatever regions it came from."""
         return hashlib.sha256(np.packbits(self.product).tobytes()).hexdigest()
-
-
-@dataclass(frozen=True)
-class Region:
-    """A rectangle of the photo at a scale: rows and columns of the whole photo at that scale, in px."""
-
-    top: int
-    bottom: int
-    left: int
-    right: int
-
-    @property
-    def shape(self) -> tuple[int, int]:
-        return self.bottom - self.top, self.right - self.left
-
-    @property
-    def index(self) -> tuple[slice, slice]:
-        return slice(self.top, self.bottom), slice(self.left, self.right)
 
 
 class Render:
@@ -441,6 +430,118 @@ class Render:
             out = np.maximum(out, drawn) if stroke.adds else np.minimum(out, 1 - drawn)
         return out
 
+    @cached_property
+    def mended_key(self) -> tuple[Any, ...]:
+        """Stands for all that coverage hangs on besides the framed photo."""
+        if not self.mends:
+            return self.clear_key, self.edge_key
+        return self.tone_key, hashlib.sha256("".join(mend.model_dump_json() for mend in self.mends).encode()).hexdigest()
+
+    @property
+    def tone_key(self) -> tuple[Any, ...]:
+        """Stands for all that the toned and cut out picture hangs on."""
+        return self.clear_key, self.edge_key, self.lift, self.marks.lift.strokes, self.gains, self.white_point, self._empty_digest
+
+    @cached_property
+    def mends(self) -> tuple[AnyMend, ...]:
+        """The mends in force, in order: dust that was found, if that is asked for, and the photo's own."""
+        own = tuple(mend for mend in self.marks.mend.entries if mend.on)
+        wanted = self.sheet.mend.dust if self.marks.mend.dust is None else self.marks.mend.dust
+        return (*self._dust_mends(), *own)[:MOST_MENDS] if wanted else own
+
+    @property
+    def colour(self) -> ColourSettings:
+        """What holds for this photo's colours."""
+        return self.marks.colour.over(self.sheet.colour)
+
+    @cached_property
+    def mender(self) -> Mender:
+        """The mends in force, at work."""
+        return self._mender_of(self.mends)
+
+    def _mender_of(self, mends: tuple[AnyMend, ...]) -> Mender:
+        def keep(key: tuple[Any, ...], compute: Callable[[], Any]) -> Any:
+            return self.cache.get((self.digest, "mend", self.tone_key, *key), compute)
+
+        return Mender(
+            mends,
+            self.size_at,
+            lambda scale: Plot.of(self.framing, *self.size_at(scale)),
+            self._before_mends,
+            self._original,
+            keep,
+        )
+
+    def _before_mends(self, scale: float, region: Region) -> Layer:
+        """The toned picture and its matte; not to be changed."""
+        cut = self.cut(scale, region)
+        mask = self.lift_mask
+        if mask is None or not self.lift.on or not self.marks.lift.strokes:
+            tone, pixels = self.product_tone, self.part(scale, region).pixels
+            factors = self._factors(tone, scale, region)
+            return Layer(toned(pixels, factors, tone), lit(cut, factors, tone))
+        here = self._region_of(mask, scale, region)
+        return Layer(
+            self.toned(scale, region), mixed_band(cut, self._factors(self.tone, scale, region), self.tone, self.balance_tone, here)
+        )
+
+    def _original(self, tones: str, scale: float, region: Region) -> Float:
+        """Linear light of a region: as it came in, or balanced."""
+        pixels = self.part(scale, region).pixels
+        return to_linear(pixels if tones == "as-shot" else toned(pixels, np.ones((1, 1), np.float32), self.balance_tone))
+
+    def mended(self, scale: float, region: Region) -> Layer:
+        """The toned region with all mends done, before Colour."""
+        width, height = self.size_at(scale)
+        key = (self.digest, "mended", self.mended_key, width, height, region)
+        return self.cache.get(key, lambda: self.mender.layer(scale, region))
+
+    def coverage(self, scale: float, region: Region) -> Float:
+        """By the finished product, mends included: float32 (h, w)."""
+        return self.mended(scale, region).cut.alpha if self.mends else self.cut(scale, region).alpha
+
+    @property
+    def touched(self) -> dict[int, Touched]:
+        """What each of the mends in force changed, by its place among them, on the analysis picture."""
+        key = (self.digest, "touched", self.tone_key, self.mended_key)
+        return self.cache.get(key, lambda: self.mender.touched(self.analysis_scale))
+
+    @property
+    def touched_at_all(self) -> Mask | None:
+        """Where any mend changed something, on the analysis picture; None without mends."""
+        if not self.mends:
+            return None
+        out = np.zeros(self.analysis.shape[:2], bool)
+        for touched in self.touched.values():
+            out |= touched.where
+        return out
+
+    @property
+    def shifted(self) -> Shifted | None:
+        """What Colour did to the product; None if it does nothing."""
+        if self.colour.plain:
+            return None
+        return self.cache.get((self.digest, "shifted", self.tone_key, self.mended_key, self.colour), self._measure_colour)
+
+    def _measure_colour(self) -> Shifted:
+        layer = self.mended(self.analysis_scale, self.whole(self.analysis_scale))
+        return shifted(Picture(layer.pixels).eight_bit().pixels.astype(np.uint8, copy=False), layer.cut.alpha, self.colour)
+
+    @property
+    def dust(self) -> list[Speck]:
+        """Specks on the backdrop and on the product, the surest first, in the picture before any mend."""
+        return self.cache.get((self.digest, "dust", self.tone_key), self._find_dust)
+
+    def _find_dust(self) -> list[Speck]:
+        whole = self.whole(1.0)
+        small = self._before_mends(self.analysis_scale, self.whole(self.analysis_scale))
+        lifted = self._before_mends(1.0, whole).pixels if self.lift.on or not self.gains.none else None
+        plot = Plot.of(self.framing, *self.size_at(1.0))
+        return find_dust(self.part(1.0, whole).pixels, lifted, small.cut.alpha, self.clearing.surroundings, plot)
+
+    def _dust_mends(self) -> tuple[AnyMend, ...]:
+        return tuple(speck.mend for speck in self.dust if speck.on == "backdrop")
+
     @property
     def tidying(self) -> Tidying:
         """Which specks and holes clean-up removes."""
@@ -499,12 +600,12 @@ class Render:
         edge = self.edge
         if edge.shadow == "drop" or not edge.shadow_strength:
             return None
-        key = (self.digest, "shadow", self.clear_key, self.edge_key, edge.shadow, edge.shadow_strength, edge.shadow_softness)
+        key = (self.digest, "shadow", self.mended_key, edge.shadow, edge.shadow_strength, edge.shadow_softness)
         return self.cache.get(key, self._find_shadow)
 
     def _find_shadow(self) -> Float:
         edge, scale = self.edge, self.analysis_scale
-        alpha = self.cut(scale, self.whole(scale)).alpha
+        alpha = self.coverage(scale, self.whole(scale))
         if edge.shadow == "draw":
             return drawn_shadow(alpha, edge.shadow_strength, self.length(edge.shadow_softness, scale))
         h, w = alpha.shape
@@ -646,10 +747,10 @@ class Render:
     @property
     def box(self) -> tuple[float, float, float, float]:
         """Left, top, right, bottom of the visible product as shares of the frame."""
-        return self.cache.get((self.digest, "box", self.clear_key, self.edge_key), self._find_box)
+        return self.cache.get((self.digest, "box", self.mended_key), self._find_box)
 
     def _find_box(self) -> tuple[float, float, float, float]:
-        return product_box(self.cut(self.analysis_scale, self.whole(self.analysis_scale)).alpha)
+        return product_box(self.coverage(self.analysis_scale, self.whole(self.analysis_scale)))
 
     # Regions --------------------------------------------------------------------------------------------------------
 
@@ -800,17 +901,16 @@ class Render:
 
     def _product(self, scale: float, region: Region) -> tuple[Coded, Float, Tone, Cutout]:
         """Pixels, factors on their light, the tone they are still to get, and the matte."""
-        cut = self.cut(scale, region)
         shadow = self.shadow_of(scale, region)
-        if shadow is not None:
-            cut = shaded(cut, shadow)
-        mask = self.lift_mask
-        if mask is None or not self.lift.on or not self.marks.lift.strokes:
-            tone = self.product_tone
+        strokes = self.lift_mask is not None and self.lift.on and bool(self.marks.lift.strokes)
+        if not (strokes or self.mends) and self.colour.plain:
+            cut, tone = self.cut(scale, region), self.product_tone
+            cut = cut if shadow is None else shaded(cut, shadow)
             return self.part(scale, region).pixels, self._factors(tone, scale, region), tone, cut
-        here = self._region_of(mask, scale, region)
-        cut = mixed_band(cut, self._factors(self.tone, scale, region), self.tone, self.balance_tone, here)
-        return self.toned(scale, region), np.ones((1, 1), np.float32), make_tone(None, Gains()), cut
+        layer = self.mended(scale, region) if self.mends else self._before_mends(scale, region)
+        cut = replace(layer.cut, colour=coloured_light(layer.cut.colour, self.colour))
+        cut = cut if shadow is None else shaded(cut, shadow)
+        return coloured(layer.pixels, self.colour), np.ones((1, 1), np.float32), make_tone(None, Gains()), cut
 
     def lift_reach(self, scale: float, region: Region) -> Float:
         """How far Lift acts on each pixel of a region, 0..1: float32 (h, w)."""

@@ -8,32 +8,23 @@ import json
 import re
 from functools import cache
 from importlib.resources import files
-from itertools import pairwise
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar, get_args
 
 from pydantic import AfterValidator, Field, ValidationError, model_validator
 
 from yardchalk.core.clear_settings import AnyRegion, ClearMarks, fits_any_photo
+from yardchalk.core.colour_settings import ColourMarks, ColourSettings
 from yardchalk.core.errors import BadSettings
 from yardchalk.core.listing import Limits as Limits
 from yardchalk.core.listing import ListingSpec as ListingSpec
-from yardchalk.core.settings_base import Length, Settings, Share, Stroke
+from yardchalk.core.mend_settings import AnyMend, DustSettings, MendMarks
+from yardchalk.core.settings_base import Curve, Length, Settings, Share, Stroke
 
 WhitePoint = Annotated[int, Field(ge=128, le=255)]
 BlackPoint = Annotated[int, Field(ge=0, le=100)]
 Mid = Annotated[float, Field(ge=0.2, le=5)]
-Level = Annotated[int, Field(ge=0, le=255)]
 Gain = Annotated[float, Field(ge=0.1, le=10)]
-
-
-def _rising(points: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
-    if any(b[0] <= a[0] or b[1] < a[1] for a, b in pairwise(points)):
-        raise ValueError("points must go from left to right and never fall")
-    return points
-
-
-Curve = Annotated[tuple[tuple[Level, Level], ...], Field(max_length=8), AfterValidator(_rising)]
 
 
 class FrameSettings(Settings):
@@ -174,6 +165,8 @@ class RunSheet(Settings):
     lift: LiftSettings = LiftSettings()
     clear: ClearSettings = ClearSettings()
     edge: EdgeSettings = EdgeSettings()
+    mend: DustSettings = DustSettings()
+    colour: ColourSettings = ColourSettings()
     place: PlaceSettings = PlaceSettings()
 
 
@@ -254,6 +247,8 @@ class Marks(Settings):
     balance: BalanceMarks | None = Field(None, description="As the run sheet has it, if left out.")
     lift: LiftMarks = LiftMarks()
     edge: EdgeMarks = EdgeMarks()
+    mend: MendMarks = MendMarks()
+    colour: ColourMarks = ColourMarks()
     place: PlaceMarks = PlaceMarks()
     clear: ClearMarks | None = Field(None, description="Regions that say what is backdrop; as the run sheet has it, if left out.")
 
@@ -263,7 +258,7 @@ class Marks(Settings):
 
 
 _KINDS = {"int", "float", "bool", "str", "tuple", "body", "query", "path"}
-_REGIONS = {get_args(kind.model_fields["kind"].annotation)[0] for kind in get_args(get_args(AnyRegion)[0])}
+_ENTRIES = {get_args(kind.model_fields["kind"].annotation)[0] for union in (AnyRegion, AnyMend) for kind in get_args(get_args(union)[0])}
 _Model = TypeVar("_Model", RunSheet, ListingSpec, Marks)
 
 
@@ -307,8 +302,8 @@ def what_is_wrong(error: Any) -> str:
     path = ".".join(
         str(part)
         for before, part in zip((None, *loc), loc, strict=False)
-        # The kind of a region stands after its number.
-        if not re.search(r"[^a-z0-9_]", str(part)) and part not in _KINDS and not (isinstance(before, int) and part in _REGIONS)
+        # The kind of a region or mend stands after its number.
+        if not re.search(r"[^a-z0-9_]", str(part)) and part not in _KINDS and not (isinstance(before, int) and part in _ENTRIES)
     )
     limits = error.get("ctx", {})
     words = {

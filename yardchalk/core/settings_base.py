@@ -1,12 +1,23 @@
 """What all settings models share."""
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 Share = Annotated[float, Field(ge=0, le=1)]
 Place = tuple[Share, Share]
 BrushSize = Annotated[float, Field(ge=0.0002, le=0.5)]
+Level = Annotated[int, Field(ge=0, le=255)]
+
+
+def _rising(points: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
+    if any(b[0] <= a[0] or b[1] < a[1] for a, b in pairwise(points)):
+        raise ValueError("points must go from left to right and never fall")
+    return points
+
+
+Curve = Annotated[tuple[tuple[Level, Level], ...], Field(max_length=8), AfterValidator(_rising)]
 
 
 class Settings(BaseModel):

@@ -44,7 +44,7 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
     if name == "before":
         return _eight(render.part(scale, region).pixels)
     if name == "matte":
-        grey = np.round(render.cut(scale, region).alpha * 255).astype(np.uint8)
+        grey = np.round(render.coverage(scale, region) * 255).astype(np.uint8)
         return np.repeat(grey[..., None], 3, axis=2)
     if name == "reach":
         return _reach(render, scale, region)
@@ -66,7 +66,7 @@ def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     """Exactly white: fine blue hatch. Backdrop short of white: yellow. Product lost to white by lifting: solid pink."""
     toned = render.toned(scale, region)
     before = render.part(scale, region).pixels
-    alpha = render.cut(scale, region).alpha
+    alpha = render.coverage(scale, region)
     white = cv2.compare(darkest(toned), top(toned.dtype), cv2.CMP_EQ)
     lost = cv2.bitwise_and(cv2.compare(alpha, 0.5, cv2.CMP_GT), newly_clipped(before, toned)[0])
     short = cv2.bitwise_and(cv2.compare(alpha, 0, cv2.CMP_EQ), cv2.bitwise_not(white))
@@ -95,7 +95,7 @@ def _removed(render: Render, scale: float, region: Region, card: Card) -> NDArra
 
     The strokes are light on dark and dark on light, so that they are seen on every card.
     """
-    alpha = render.cut(scale, region).alpha
+    alpha = render.coverage(scale, region)
     removed = (alpha < 0.5).view(np.uint8)
     # 1 just inside the border of what is removed, 2 just outside.
     kernel = np.ones((3, 3), np.uint8)
@@ -179,11 +179,11 @@ def off_pixels(render: Render) -> NDArray[np.intp]:
     These are pixels meant as backdrop that are not exactly white: ghosts, and pieces smaller than a hundredth of the
     largest, farther from every larger piece than an edge may reach (3 px of the analysis picture).
     """
-    return render.cache.get((render.digest, "off", render.clear_key, render.edge_key), lambda: _find_off(render))
+    return render.cache.get((render.digest, "off", render.mended_key), lambda: _find_off(render))
 
 
 def _find_off(render: Render) -> NDArray[np.intp]:
-    alpha = render.cut(1.0, render.whole(1.0)).alpha
+    alpha = render.coverage(1.0, render.whole(1.0))
     at = np.argwhere(apart(alpha > 0, alpha > 0.5, round(3 / render.analysis_scale)))
     levels = np.zeros(len(at), np.intp)
     h, w = alpha.shape

@@ -111,12 +111,13 @@ def make_tone(
     for k, gain in enumerate((gains.red, gains.green, gains.blue)):
         out = np.clip((light * gain - ends[0]) / (ends[1] - ends[0]), 0, 1)
         if mid != 1 or curve:
-            out = decode(_curved(encode(out).astype(np.float64) ** (1 / mid), curve)).astype(np.float64)
+            out = decode(curved(encode(out).astype(np.float64) ** (1 / mid), curve)).astype(np.float64)
         tables[k] = np.round(out * 65535)
     return Tone(evening, tables, plain)
 
 
-def _curved(coded: NDArray[np.float64], points: tuple[tuple[int, int], ...]) -> NDArray[np.float64]:
+def curved(coded: NDArray[np.float64], points: tuple[tuple[int, int], ...]) -> NDArray[np.float64]:
+    """Coded values 0..1 through a curve of points (levels in and out, 0..255)."""
     if not points:
         return coded
     first = () if points[0][0] == 0 else ((0, 0),)

@@ -81,6 +81,16 @@ class Plot:
             cv2.circle(drawn, (int(x), int(y)), max(1, round(width * 2 ** (_FRACTION - 1))), 255, -1, cv2.LINE_AA, _FRACTION)
         return drawn
 
+    def faded(self, places: Sequence[Sequence[float]], width: float, softness: float) -> Float:
+        """The same line, fading out over a share of its half width: float32 (h, w), 0..1."""
+        width = max(width, 0.5)
+        fade = width * softness / 2
+        if fade < 0.5:
+            return (self.brushed(places, width) / np.float32(255)).astype(np.float32)
+        core = self.brushed(places, max(width * (1 - softness), 1.0)) > 127
+        off = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
+        return np.clip(1 - off / np.float32(fade), 0, 1)
+
     def filled(self, lines: Sequence[Sequence[Sequence[float]]]) -> Float:
         """Coverage 0..1 by closed lines, (h, w); where they lie over each other an even number of times, it is a hole."""
         k = _FINER

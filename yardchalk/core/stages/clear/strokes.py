@@ -1,6 +1,5 @@
 """Chalk and Rub: how far each stroke reaches, as a weight."""
 
-from collections.abc import Sequence
 from itertools import pairwise
 
 import cv2
@@ -38,22 +37,12 @@ def _weighed(stroke: BrushStroke, ground: Ground) -> tuple[tuple[slice, slice], 
 def _line(stroke: BrushStroke, plot: Plot, width: float) -> Float:
     pressures = {point[2] for point in stroke.points}
     if len(pressures) == 1:
-        return _faded(stroke, plot, stroke.points, width * pressures.pop())
+        return plot.faded(stroke.points, width * pressures.pop(), stroke.softness)
     # A pen that is pressed half as hard draws half as wide.
     drawn = np.zeros((plot.height, plot.width), np.float32)
     for a, b in pairwise(stroke.points):
-        drawn = np.maximum(drawn, _faded(stroke, plot, (a, b), width * (a[2] + b[2]) / 2))
+        drawn = np.maximum(drawn, plot.faded((a, b), width * (a[2] + b[2]) / 2, stroke.softness))
     return drawn
-
-
-def _faded(stroke: BrushStroke, plot: Plot, places: Sequence[Sequence[float]], width: float) -> Float:
-    width = max(width, 0.5)
-    fade = width * stroke.softness / 2
-    if fade < 0.5:
-        return (plot.brushed(places, width) / np.float32(255)).astype(np.float32)
-    core = plot.brushed(places, max(width * (1 - stroke.softness), 1.0)) > 127
-    off = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
-    return np.clip(1 - off / np.float32(fade), 0, 1)
 
 
 def _within_edges(weight: Float, stroke: BrushStroke, plot: Plot, steps: Float) -> Float:
