@@ -175,7 +175,7 @@ class FillTest(unittest.TestCase):
             spoilt = np.where(inside[..., None], np.float32(0.02), light)
             for by in ("auto", "pieces", "smooth"):
                 with self.subTest(f"{name}, {by}"):
-                    done, _ = fill(Piece(spoilt, np.ones(inside.shape, np.float32)), inside, by)  # type: ignore[arg-type]
+                    done, _ = fill(Piece(spoilt, np.ones(inside.shape, np.float32)), inside, by)
                     out = to_coded(done.colour, np.uint8)
                     np.testing.assert_array_equal(out[~inside], pixels[~inside])
                     # Means over places of a few px, just inside and just outside the seam, and over the hole against the truth.

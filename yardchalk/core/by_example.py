@@ -20,7 +20,9 @@ from yardchalk.core.clear_settings import (
     fits_any_photo,
 )
 from yardchalk.core.colour import Float
+from yardchalk.core.colour_settings import ColourSettings
 from yardchalk.core.errors import YardError
+from yardchalk.core.mend_settings import DustSettings, FillMend
 from yardchalk.core.render import Render
 from yardchalk.core.settings import BalanceSettings, ClearSettings, EdgeSettings, FrameSettings, RunSheet
 from yardchalk.core.settings_base import Place
@@ -28,6 +30,7 @@ from yardchalk.core.stages.balance import cast_of
 from yardchalk.core.stages.clear.region_list import value_of
 
 How = Literal["as it is", "as a rule", "left out"]
+_RANGES = {"shadows", "middles", "lights"}
 _NEUTRAL = 1.5  # ΔE00; a backdrop nearer to neutral was meant to be neutral
 _NEAR_OFFER = 2  # levels; a white point nearer to the offered one was meant to be that
 _CORNER, _BORDER = 0.14, 0.1  # shares of the frame; what was touched nearer was meant to be there
@@ -62,7 +65,8 @@ def sheet_from(render: Render, name: str, title: str, note: str = "") -> Example
         told.append(
             Carried(stage="place", how="left out", words="Its own place on the canvas: for any photo it belongs into a listing spec")
         )
-    sheet = render.sheet.model_copy(update={"frame": frame, "balance": balance, "lift": lift, "clear": clear, "edge": edge})
+    stages = {"frame": frame, "balance": balance, "lift": lift, "clear": clear, "edge": edge}
+    sheet = render.sheet.model_copy(update={**stages, "mend": _mend(render, told), "colour": _colour(render, told)})
     renamed: dict[str, Any] = {"name": name, "title": title, "note": note, "version": 1}
     return Example(RunSheet.model_validate(dict(sheet.model_copy(update=renamed))), told)
 
@@ -125,6 +129,31 @@ def _edge(render: Render, told: list[Carried]) -> EdgeSettings:
         if strokes:
             told.append(Carried(stage="edge", how="left out", words=f"{_count(len(strokes), 'painted place')} {what}"))
     return render.edge
+
+
+def _mend(render: Render, told: list[Carried]) -> DustSettings:
+    own = render.marks.mend
+    found = sum(isinstance(mend, FillMend) and mend.found for mend in own.entries)
+    drawn = len(own.entries) - found
+    if drawn:
+        told.append(Carried(stage="mend", how="left out", words=f"{_count(drawn, 'mend')} of places on this photo"))
+    if own.dust is not None:
+        told.append(_as_it_is("mend", f"Dust on the backdrop is {'found and mended' if own.dust else 'left'}"))
+        return DustSettings(dust=own.dust)
+    if found:
+        told.append(
+            Carried(stage="mend", how="as a rule", words=f"{_count(found, 'speck')} become: dust on the backdrop is found and mended")
+        )
+        return DustSettings(dust=True)
+    return render.sheet.mend
+
+
+def _colour(render: Render, told: list[Carried]) -> ColourSettings:
+    for name, value in render.marks.colour:
+        if value is not None:
+            shown = "none" if value == "" else ", ".join(f"{v:g}" for v in value) if name in _RANGES else _figure(value)
+            told.append(_as_it_is("colour", f"{name.capitalize()} {shown}".rstrip()))
+    return render.colour
 
 
 def _clear(render: Render, told: list[Carried]) -> ClearSettings:

@@ -7,6 +7,7 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel, Field
 
 from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict_of
 from yardchalk.core.codecs import SUFFIX, Part, Tags, encode_grey, encode_picture, exif_of, inspect_photo, merged_of
@@ -25,6 +26,14 @@ CROP_SIDES = ("left", "top", "right", "bottom")
 _EIGHT_OF_SIXTEEN = np.round(np.arange(65536) / 257).astype(np.uint8)
 
 
+class MendShare(BaseModel):
+    """What one mend touched."""
+
+    kind: str
+    name: str
+    share: float = Field(description="Of the product, in %.")
+
+
 @dataclass(frozen=True)
 class Result:
     """A result file and what the checks say of it.
@@ -37,6 +46,7 @@ class Result:
     width, height : of the result, px.
     preview : uint8, shape (h, w, 4): the result as straight RGBA, long side at most 640 px.
     figures : name to number, with the unit in the name.
+    mends : what is no longer the photo, mend by mend.
     """
 
     data: bytes
@@ -48,6 +58,7 @@ class Result:
     verdict: Verdict
     findings: list[Finding]
     figures: dict[str, float | None]
+    mends: list[MendShare]
 
 
 def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, matte: bool = False) -> Result:
@@ -80,7 +91,19 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
         verdict=verdict_of(findings),
         findings=findings,
         figures=_figures(render, laid, placing, file),
+        mends=mend_shares(render),
     )
+
+
+def mend_shares(render: Render) -> list[MendShare]:
+    """Of each mend in force, what it touched; in order."""
+    if not render.mends:
+        return []
+    touched = render.touched
+    return [
+        MendShare(kind=mend.kind, name=mend.name, share=round(100 * touched[i].share, 3) if i in touched else 0.0)
+        for i, mend in enumerate(render.mends)
+    ]
 
 
 def _with_background(spec: ListingSpec, insisted: Literal["spec", "white", "transparent"]) -> ListingSpec:
@@ -142,6 +165,9 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         data=data,
         result_facts=inspect_photo(merged_of(data) if spec.file == "openraster" else data, render.name, OWN),
         trimmed=trimmed,
+        mended=render.touched_at_all,
+        shifted=render.shifted,
+        meant_tinted=render.colour.tint is not None or render.colour.recolour is not None,
     )
 
 
@@ -167,8 +193,12 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:
     opacity = render.shadow_of(placing.scale, region)
     if opacity is not None:
         shadow[at] = opacity
-    if not render.product_tone.plain or render.product_tone.evening is not None:
+    if not render.product_tone.plain or render.product_tone.evening is not None or not render.colour.plain:
         solid = alpha[at] > 0.98
+        touched = render.touched_at_all
+        if touched is not None:
+            # What a person put there is no loss of the photo's.
+            solid &= ~render.under(touched, placing.scale, region)
         for out, found in zip((burnt, drowned), newly_clipped(render.part(placing.scale, region).pixels, canvas[at]), strict=True):
             out[at] = np.where(solid, found, np.uint8(0))
     return _with_added(Laid(canvas, alpha, shadow, burnt, drowned), spec)
@@ -290,7 +320,18 @@ def _figures(render: Render, laid: Laid, placing: Placing, file: Written) -> dic
         "scale (delivered px per original px)": round(placing.scale, 4),
         "file (bytes)": len(file.data),
         "quality of the file": file.quality,
+        **_mended_figures(render),
     }
+
+
+def _mended_figures(render: Render) -> dict[str, float | None]:
+    """How much of the product is no longer the photo; left out without mends."""
+    touched = render.touched_at_all
+    if touched is None:
+        return {}
+    alpha = render.coverage(render.analysis_scale, render.whole(render.analysis_scale))
+    share = 100 * float(alpha[touched].sum()) / max(float(alpha.sum()), 1.0)
+    return {"mended (% of product)": round(share, 3), "mends": len(render.mends)}
 
 
 def _frame_figures(render: Render) -> dict[str, float | None]:

@@ -31,6 +31,8 @@ class Limits(Settings):
     lost_shadows: float = Field(0.1, ge=0, le=100, description="Share of the product that may be drowned in black by us, in %.")
     cast: float = Field(1.5, ge=0, le=100, description="How far what should be neutral may be from it, ΔE00.")
     too_alike: float = Field(15.0, ge=0, le=100, description="Share of the product's colours that may be the backdrop's too, in %.")
+    out_of_srgb: float = Field(0.1, ge=0, le=100, description="Share of the product that Colour may drive out of sRGB, in %.")
+    neutral_shift: float = Field(1.5, ge=0, le=100, description="How far Colour may move what is neutral, in CIELAB's a*, b*.")
     left_behind: float = Field(0.02, ge=0, le=100, description="Largest kept place that the backdrop explains, % of the photo.")
     missing_part: float = Field(0.05, ge=0, le=100, description="Largest dropped place that nothing explains, % of the photo.")
     fine_detail: float = Field(1.8, ge=0, le=100, description="Share of the product that may be thin (wires, bristles, lines), in %.")

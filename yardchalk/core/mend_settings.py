@@ -25,7 +25,7 @@ Offset = Annotated[float, Field(ge=-1, le=1)]
 class StrokeArea(Settings):
     """What a round brush passes over."""
 
-    shape: Literal["stroke"] = "stroke"
+    shape: Literal["stroke"]
     size: BrushSize = Field(description="Width of the brush, share of the photo's longer side.")
     points: tuple[Place, ...] = Field(min_length=1, max_length=400, description="x, y.")
 
@@ -33,7 +33,7 @@ class StrokeArea(Settings):
 class LoopArea(Settings):
     """What a closed line runs round."""
 
-    shape: Literal["loop"] = "loop"
+    shape: Literal["loop"]
     points: tuple[Place, ...] = Field(min_length=3, max_length=400, description="x, y.")
 
 

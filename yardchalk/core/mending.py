@@ -44,6 +44,9 @@ class Bench:
     def with_edge(self, words: str, **changes: Any) -> Mend:
         return self.but(words, edge=self.marks.edge.model_copy(update=changes))
 
+    def with_colour(self, words: str, **changes: Any) -> Mend:
+        return self.but(words, colour=self.marks.colour.model_copy(update=changes))
+
     def painted(self, words: str, lines: list[list[tuple[float, float]]], *, keep: bool, found: bool) -> Mend | None:
         """A region over places outlined in px of the framed original: kept as product, or backdrop; cut as drawn, or at the
         picture's own edges nearby. None if nothing of it can be drawn.
@@ -189,6 +192,23 @@ def _as_the_spec(f: Finding, bench: Bench) -> Mend | None:
     return bench.but("Place it as the listing spec says", place=PlaceMarks()) if bench.marks.place != PlaceMarks() else None
 
 
+def _in_srgb(f: Finding, bench: Bench) -> Mend | None:
+    """Half as much of what drives colours out."""
+    colour = bench.marks.colour.over(bench.sheet.colour)
+    if colour.exposure > 0:
+        return bench.with_colour("Exposure back to 0", exposure=0.0)
+    stronger = max(colour.saturation, colour.vibrance)
+    if stronger > 0:
+        changes = {name: float(int(getattr(colour, name) / 2)) for name in ("saturation", "vibrance") if getattr(colour, name) > 0}
+        return bench.with_colour("Half as much saturation and vibrance", **changes)
+    return bench.with_colour("Half as much of Colour", amount=colour.amount / 2) if colour.amount >= 10 else None
+
+
+def _untinted(f: Finding, bench: Bench) -> Mend | None:
+    none = (0.0, 0.0, 0.0)
+    return bench.with_colour("Balance of shadows, middles and lights back to none", shadows=none, middles=none, lights=none)
+
+
 _MENDS: dict[str, Callable[[Finding, Bench], Mend | None]] = {
     "off-white": _to_backdrop,
     "ghosts": _to_backdrop,
@@ -202,6 +222,8 @@ _MENDS: dict[str, Callable[[Finding, Bench], Mend | None]] = {
     "fringe": _free_more,
     "ragged-edge": _even_out,
     "fine-detail": _widen,
+    "out-of-srgb": _in_srgb,
+    "tinted-neutral": _untinted,
     "cut-off": _whole_photo,
     "framing": _as_the_spec,
 }

@@ -589,6 +589,11 @@ class Render:
         across = np.minimum(((np.arange(region.left, region.right) + 0.5) * (shape[1] / width)).astype(np.intp), shape[1] - 1)
         return np.ix_(down, across)
 
+    def under(self, mask: Mask, scale: float, region: Region) -> Mask:
+        """A mask of the analysis picture on a region at a scale."""
+        found: Mask = mask[self._pixels_under(mask.shape, scale, region)]
+        return found
+
     @property
     def given_alpha(self) -> bool:
         """Whether the file brought its own transparency, and that is what is cleared by."""

@@ -15,6 +15,7 @@ from yardchalk.core.render import Card, Render
 from yardchalk.core.settings import LiftMarks, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
+from yardchalk.core.stages.mend.pushing import push_stroke
 from yardchalk.core.views import View, view
 
 _LOOKS: tuple[tuple[View, Card], ...] = (
@@ -37,6 +38,8 @@ def warm() -> None:
                 produce(render, asked.model_copy(update={"file": file, "canvas": None}))
         for _ in _look(render):
             pass
+        for _ in _mend(photo):
+            pass
     for _ in _measure(render):
         pass
 
@@ -46,6 +49,7 @@ def warm_for_looking() -> Iterator[None]:
     render = Render(encode_picture(_ring_on_paper(), "jpeg"), "a drawn ring", load_sheet("white"))
     yield from _look(render)
     yield from _measure(render)
+    yield from _mend(render.data)
 
 
 def _measure(render: Render) -> Iterator[None]:
@@ -59,6 +63,19 @@ def _measure(render: Render) -> Iterator[None]:
     family = FamilyRegion(kind="family", samples=(Stroke(size=0.1, points=((0.1, 0.1), (0.9, 0.1))),))
     regions = (AutomaticRegion(kind="automatic"), touched, family)
     Render(render.data, render.name, render.sheet, Marks(clear=ClearMarks(regions=regions)), cache=render.cache).cut(1.0, render.whole(1.0))
+
+
+def _mend(photo: bytes) -> Iterator[None]:
+    """One fill by search, one push, and all that Colour may do."""
+    spot = {"shape": "stroke", "size": 0.12, "points": [[0.5, 0.25]]}
+    pushed = push_stroke(None, (400, 300), "push", ((0.4, 0.5), (0.5, 0.5)), 0.2)
+    entries = [{"kind": "fill", "area": spot, "by": "pieces"}, pushed]
+    colour = {"saturation": 20, "shadows": [5, 0, -5], "contrast": 10}
+    for marks in ({"mend": {"entries": entries}}, {"mend": {"entries": entries}, "colour": colour}):
+        render = Render(photo, "a drawn ring", load_sheet("white"), Marks.model_validate(marks))
+        render.picture(0.5, render.whole(0.5))
+        yield
+    _ = render.shifted, render.dust
 
 
 def _look(render: Render) -> Iterator[None]:

@@ -30,6 +30,8 @@ def sheet_in_words(sheet: RunSheet) -> list[str]:
     else:
         said.append("Clears what the backdrop model explains.")
     said += _edge_in_words(sheet)
+    said += ["Finds dust on the backdrop and mends it."] if sheet.mend.dust else []
+    said += _colour_in_words(sheet)
     said += {"white": ["Lays it on exact white."], "transparent": ["Leaves it see-through."]}.get(sheet.place.background, [])
     return said
 
@@ -83,6 +85,33 @@ def _edge_in_words(sheet: RunSheet) -> list[str]:
         }[edge.shadow]
     )
     return said
+
+
+def _colour_in_words(sheet: RunSheet) -> list[str]:
+    colour = sheet.colour
+    if colour.plain:
+        return []
+    moved = [
+        f"{name} {value:+g}{unit}"
+        for name, value, unit in (
+            ("exposure", colour.exposure, " stops"),
+            ("brightness", colour.brightness, " %"),
+            ("contrast", colour.contrast, " %"),
+            ("hue", colour.hue, "°"),
+            ("saturation", colour.saturation, " %"),
+            ("vibrance", colour.vibrance, " %"),
+        )
+        if value
+    ]
+    moved += ["a curve"] if colour.curve else []
+    moved += ["a balance by tones"] if any((*colour.shadows, *colour.middles, *colour.lights)) else []
+    moved += [f"a tint of {colour.tint}"] if colour.tint else []
+    moved += [f"all in {colour.recolour}"] if colour.recolour else []
+    return [
+        f"The product's colours: {', '.join(moved)}; {colour.amount:g} % of it."
+        if colour.amount < 100
+        else f"The product's colours: {', '.join(moved)}."
+    ]
 
 
 def spec_in_words(spec: ListingSpec) -> list[str]:

@@ -336,13 +336,14 @@ def finish(connection: Connection[Row], photo_id: int, key: str, done: Row, engi
     row = _one(
         connection,
         """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, engine = %s, checked = %s, figures = %s,
-                  preview = %s, result = %s, result_suffix = %s, result_width = %s, result_height = %s, took_ms = %s,
+                  mends = %s, preview = %s, result = %s, result_suffix = %s, result_width = %s, result_height = %s, took_ms = %s,
                   error = NULL, updated_at = now()
            WHERE id = %s AND asked_key = %s AND done_key IS DISTINCT FROM %s RETURNING id""",
         key,
         engine,
         Jsonb(done["findings"]),
         Jsonb(done["figures"]),
+        Jsonb(done["mends"]),
         done["preview"],
         done["result"],
         done["suffix"],
@@ -687,8 +688,8 @@ def lost_deliveries(connection: Connection[Row]) -> list[Row]:
 def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) -> None:
     connection.execute(
         """INSERT INTO delivery_files
-             (delivery_id, photo_id, name, source, source_digest, digest, bytes, verdict, findings, sheet, sheet_version, named)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
+             (delivery_id, photo_id, name, source, source_digest, digest, bytes, verdict, findings, mends, sheet, sheet_version, named)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
         (
             delivery_id,
             file["photo_id"],
@@ -699,6 +700,7 @@ def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) 
             file["bytes"],
             file["verdict"],
             Jsonb(file["findings"]),
+            Jsonb(file["mends"]),
             file["sheet"],
             file["sheet_version"],
             file["named"],

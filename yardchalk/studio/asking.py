@@ -137,6 +137,27 @@ class EdgeAsked:
     subject: Subject
 
 
+@dataclass(frozen=True)
+class MendsAsked:
+    """What each of a photo's mends touched."""
+
+    subject: Subject
+
+
+@dataclass(frozen=True)
+class DustAsked:
+    """Specks that are left."""
+
+    subject: Subject
+
+
+@dataclass(frozen=True)
+class ColourAsked:
+    """What Colour does to the product."""
+
+    subject: Subject
+
+
 Asked = (
     TileAsked
     | GraphAsked
@@ -150,6 +171,9 @@ Asked = (
     | WayAsked
     | TraceAsked
     | EdgeAsked
+    | MendsAsked
+    | DustAsked
+    | ColourAsked
     | IslandsAsked
     | PlacedAsked
 )

@@ -59,6 +59,7 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
                     "bytes": int(row["figures"].get("file (bytes)") or 0),
                     "verdict": row["verdict"],
                     "findings": row["findings"],
+                    "mends": row["mends"],
                     "sheet": sheet,
                     "sheet_version": shelf.sheet(sheet).version,
                 },
@@ -148,6 +149,7 @@ def _write_all(studio: Studio, delivery: queries.Row, files: list[queries.Row], 
                 listing_spec=delivery["spec"],
                 verdict=file["verdict"],
                 findings=file["findings"],
+                mends=file["mends"],
             )
             for file in files
         ],

@@ -17,7 +17,7 @@ from yardchalk.core.checks import Finding, verdict_of, worst_first
 from yardchalk.core.checks.lot import check_lot
 from yardchalk.core.codecs import SUFFIX, pages_of
 from yardchalk.core.codecs.reading import Limits
-from yardchalk.core.deliver import produce
+from yardchalk.core.deliver import MendShare, produce
 from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
@@ -37,6 +37,7 @@ class PhotoReport(BaseModel):
     findings: list[Finding]
     figures: dict[str, float | None]
     error: str | None = None
+    mends: list[MendShare] = []
     source_sha256: str = ""
     result_sha256: str = ""
 
@@ -186,6 +187,7 @@ def _run_one(
     except Exception as error:  # one photo's fault must not end the run of the others
         return _failed(source, f"{name}: could not be worked ({type(error).__name__}: {error}). Please report this photo.")
     row = PhotoReport(source=source, outputs=outputs, verdict=result.verdict, findings=result.findings, figures=result.figures)
+    row.mends = result.mends
     row.source_sha256, row.result_sha256 = digest, hashlib.sha256(result.data).hexdigest()
     return row
 
@@ -209,6 +211,7 @@ def write_manifest(report: RunReport, sheet: RunSheet, out: Path, lot: str) -> l
             listing_spec=report.spec,
             verdict=row.verdict,
             findings=row.findings,
+            mends=row.mends,
         )
         for row in report.photos
         if row.outputs

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from yardchalk.core.colour import delta_e, encode, to_lab
+from yardchalk.core.colour_settings import ColourMarks
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.settings import Marks
 from yardchalk.store import queries
@@ -122,6 +123,28 @@ def copy_balance(studio: Studio, photo_id: int, tolerance: float = SAME_LIGHT) -
     if changed:
         ask_runs(studio, row["lot_id"], only=changed)
     return spread
+
+
+def copy_colour(studio: Studio, photo_id: int) -> list[str]:
+    """Copy a photo's own Colour to all other photos of its lot, a step in each; their names."""
+    row = reading.photo_row(studio, photo_id)
+    colour = Marks.model_validate(row["marks"]).colour
+    if colour == ColourMarks():
+        raise YardError("has no colours of its own to copy", where=row["name"], remedy="Set some first")
+    copied, changed = [], []
+    with studio.transaction() as connection:
+        for other in queries.photos(connection, row["lot_id"]):
+            theirs = Marks.model_validate(other["marks"])
+            if other["id"] == photo_id or theirs.colour == colour:
+                continue
+            own = theirs.model_copy(update={"colour": colour})
+            queries.add_step(connection, other["id"], own.as_kept(), f"Colour as {row['name']}")
+            copied.append(other["name"])
+            changed.append(other["id"])
+        announce(connection, row["lot_id"])
+    if changed:
+        ask_runs(studio, row["lot_id"], only=changed)
+    return copied
 
 
 def _light_of(row: queries.Row) -> tuple[float, float, float] | None:

@@ -25,7 +25,7 @@ from yardchalk.studio.judging import judge, judge_lot
 from yardchalk.studio.shelf import Shelf
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "8"
+ENGINE = "9"
 # So long a hold lasts without being said again.
 HOLD_S = 90
 
@@ -37,7 +37,7 @@ def run_key(photo: queries.Row, sheet: RunSheet, spec: ListingSpec, empty: str |
         photo["digest"],
         sheet.model_dump_json(exclude={"name", "title", "version", "note"}),
         spec.model_dump_json(exclude={"name", "title", "version", "note", "names"}),
-        Marks.model_validate(photo["marks"]).model_dump_json(),
+        Marks.model_validate(photo["marks"]).model_dump_json(exclude={"mend": {"guides"}}),
         empty or "",
     )
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()
@@ -209,6 +209,7 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
     return {
         "findings": [finding.model_dump(mode="json") for finding in result.findings],
         "figures": result.figures,
+        "mends": [mend.model_dump() for mend in result.mends],
         "preview": studio.files.put(encode_preview(result.preview)),
         "result": studio.files.put(result.data),
         "suffix": result.suffix,

@@ -17,10 +17,13 @@ from yardchalk.core.views import EXACT, view
 from yardchalk.store.files import FileStore
 from yardchalk.studio.asking import (
     Asked,
+    ColourAsked,
+    DustAsked,
     EdgeAsked,
     FrameAsked,
     GraphAsked,
     IslandsAsked,
+    MendsAsked,
     PixelAsked,
     PlacedAsked,
     SampleAsked,
@@ -29,6 +32,7 @@ from yardchalk.studio.asking import (
 )
 from yardchalk.studio.clearing import answer_of_clearing
 from yardchalk.studio.edging import report_on_edge
+from yardchalk.studio.mending import dust_left, report_on_colour, report_on_mends
 from yardchalk.studio.placing import answer_of_placing
 from yardchalk.studio.running import keep_decisions, known_decisions
 from yardchalk.studio.white_check import report_on_islands
@@ -63,6 +67,12 @@ class Viewing:
             return _pixel(render, asked)
         if isinstance(asked, EdgeAsked):
             return report_on_edge(render)
+        if isinstance(asked, MendsAsked):
+            return report_on_mends(render)
+        if isinstance(asked, DustAsked):
+            return dust_left(render)
+        if isinstance(asked, ColourAsked):
+            return report_on_colour(render)
         if isinstance(asked, IslandsAsked):
             return report_on_islands(render, asked.level)
         if isinstance(asked, PlacedAsked):

@@ -10,13 +10,16 @@ from yardchalk.core.checks import Finding, Scope, Verdict
 from yardchalk.core.checks.finding import Place as PlaceFound
 from yardchalk.core.clear_settings import AnyRegion, ContrastMap, Knot
 from yardchalk.core.codecs.reading import PhotoFacts
+from yardchalk.core.colour_settings import ColourSettings
 from yardchalk.core.listing import FileKind
+from yardchalk.core.mend_settings import FillMend, PushMend
 from yardchalk.core.mending import Mend
 from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks
 from yardchalk.core.settings_base import BrushSize, Stroke
 from yardchalk.core.settings_base import Place as PlaceIn
 from yardchalk.core.stages.edge.stretches import Stretch
 from yardchalk.core.stages.lift import GiveAndTake
+from yardchalk.core.stages.mend.pushing import PushTool
 
 State = Literal["idle", "waiting", "running", "done", "failed"]
 
@@ -314,6 +317,49 @@ class EdgeReport(BaseModel):
     told: float = Field(description="Share in which the known backdrop told product from backdrop, 0 to 1.")
     spread: float = Field(description="How far the lens spreads an edge, as a standard deviation.")
     changes: dict[str, Changed]
+
+
+class MendReport(BaseModel):
+    """What mends touched, in % of the product."""
+
+    shares: list[float | None] = Field(description="Of each entry, in order; null for one that is off.")
+    total: float = Field(description="By all together.")
+    dust: int = Field(description="Specks on the backdrop that are mended because the run sheet, or this photo, asks for it.")
+
+
+class SpeckOut(BaseModel):
+    on: Literal["backdrop", "product"]
+    box: tuple[int, int, int, int] = Field(description="x, y, width, height in px of the framed photo.")
+    area: int = Field(description="px")
+    height: float = Field(description="How far it stands out, levels; less than nothing is darker.")
+    mend: FillMend
+
+
+class Dust(BaseModel):
+    specks: list[SpeckOut]
+
+
+class PushWanted(BaseModel):
+    """A stroke of the push brush, in shares of the upright photo, and what was pushed so far."""
+
+    mend: PushMend | None = None
+    tool: PushTool
+    points: list[PlaceIn] = Field(min_length=1, max_length=400)
+    size: BrushSize
+    strength: float = Field(1.0, ge=0.01, le=1)
+
+
+class ColourReport(BaseModel):
+    """What Colour does to the product."""
+
+    settings: ColourSettings = Field(description="In force.")
+    sheet: ColourSettings = Field(description="The run sheet's.")
+    left: float = Field(description="Share of the product that left sRGB, in %.")
+    neutral_shift: float | None = Field(description="How far neutrals were moved, in CIELAB's a*, b*; null where there are none.")
+
+
+class Copied(BaseModel):
+    copied: list[str]
 
 
 class LeakOut(BaseModel):

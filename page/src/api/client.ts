@@ -19,6 +19,7 @@ export type Pixel = Schemas['PixelOut'];
 export type Delivery = Schemas['DeliveryOut'];
 export type Verdict = 'fix' | 'look' | 'ready';
 export type EdgeReport = Schemas['EdgeReport'];
+export type Speck = Schemas['SpeckOut'];
 export type Shelved = Schemas['Shelved'];
 export type Carried = Schemas['Carried'];
 export type TriedCell = Schemas['TriedCell'];

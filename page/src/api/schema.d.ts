@@ -841,6 +841,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/photos/{photo_id}/mends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Mends
+         * @description What share of the product each mend in these marks touches.
+         */
+        post: operations["post_mends_api_photos__photo_id__mends_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/dust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Dust
+         * @description Specks on the backdrop and on the product that these marks leave, each with the mend that takes it away.
+         */
+        post: operations["post_dust_api_photos__photo_id__dust_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/push": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Push
+         * @description A push with one stroke more; without one so far, it begins.
+         */
+        post: operations["post_push_api_photos__photo_id__push_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Colour
+         * @description What Colour in these marks does to the product.
+         */
+        post: operations["post_colour_api_photos__photo_id__colour_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}/same-colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Same Colour
+         * @description Copy the photo's own Colour to all other photos of its lot.
+         */
+        post: operations["post_same_colour_api_photos__photo_id__same_colour_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/photos/{photo_id}/allow": {
         parameters: {
             query?: never;
@@ -1850,6 +1950,245 @@ export interface components {
             regions: (components["schemas"]["AutomaticRegion"] | components["schemas"]["SpreadRegion"] | components["schemas"]["FamilyRegion"] | components["schemas"]["BoxRegion"] | components["schemas"]["OutlineRegion"] | components["schemas"]["StrokesRegion"] | components["schemas"]["ContrastRegion"] | components["schemas"]["InkRegion"] | components["schemas"]["GapsRegion"] | components["schemas"]["SpreadRule"] | components["schemas"]["FamilyRule"] | components["schemas"]["BoxRule"])[];
         };
         /**
+         * CloneMend
+         * @description Another place of the picture, as it is when this mend's turn comes.
+         */
+        CloneMend: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /** Area */
+            area: components["schemas"]["StrokeArea"] | components["schemas"]["LoopArea"];
+            /**
+             * Softness
+             * @description Share of the brush's half width over which it fades out; of a loop, of 2 % of the photo.
+             * @default 0.3
+             */
+            softness: number;
+            /**
+             * Strength
+             * @description How far it goes.
+             * @default 1
+             */
+            strength: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clone";
+            /**
+             * Source
+             * @description What the area's first point takes.
+             */
+            source: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description Degrees clockwise that the copy is turned by.
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Scale
+             * @description How much larger the copy is.
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Mirrored
+             * @description Left and right exchanged.
+             * @default false
+             */
+            mirrored: boolean;
+        };
+        /**
+         * ColourMarks
+         * @description This photo's own colours; what is left out is as the run sheet has it. An empty text takes a tint or recolour away.
+         */
+        ColourMarks: {
+            /** Exposure */
+            exposure?: number | null;
+            /** Brightness */
+            brightness?: number | null;
+            /** Contrast */
+            contrast?: number | null;
+            /** Curve */
+            curve?: [
+                number,
+                number
+            ][] | null;
+            /** Shadows */
+            shadows?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Middles */
+            middles?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Lights */
+            lights?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Hue */
+            hue?: number | null;
+            /** Saturation */
+            saturation?: number | null;
+            /** Vibrance */
+            vibrance?: number | null;
+            /** Tint */
+            tint?: string | null;
+            /** Recolour */
+            recolour?: string | null;
+            /** Amount */
+            amount?: number | null;
+        };
+        /**
+         * ColourReport
+         * @description What Colour does to the product.
+         */
+        ColourReport: {
+            /** @description In force. */
+            settings: components["schemas"]["ColourSettings"];
+            /** @description The run sheet's. */
+            sheet: components["schemas"]["ColourSettings"];
+            /**
+             * Left
+             * @description Share of the product that left sRGB, in %.
+             */
+            left: number;
+            /**
+             * Neutral Shift
+             * @description How far neutrals were moved, in CIELAB's a*, b*; null where there are none.
+             */
+            neutral_shift: number | null;
+        };
+        /**
+         * ColourSettings
+         * @description The product's colours; with everything at its default not a byte is changed.
+         */
+        ColourSettings: {
+            /**
+             * Exposure
+             * @description Stops: each one doubles the light.
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Brightness
+             * @description Lighter or darker in the middle, ends kept. -100 to 100 %.
+             * @default 0
+             */
+            brightness: number;
+            /**
+             * Contrast
+             * @description Steeper or flatter in the middle, ends kept. -100 to 100 %.
+             * @default 0
+             */
+            contrast: number;
+            /**
+             * Curve
+             * @description Points [level in, level out], 0 to 255, of a smooth curve through them and through [0, 0] and [255, 255]; 8 at most.
+             * @default []
+             */
+            curve: [
+                number,
+                number
+            ][];
+            /**
+             * Shadows
+             * @description Red, green, blue more or less where it is dark. -100 to 100 %.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shadows: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Middles
+             * @description The same where it is neither dark nor light.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            middles: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Lights
+             * @description The same where it is light.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            lights: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Hue
+             * @description Turn of all hues, degrees.
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Saturation
+             * @description All colours stronger or weaker. -100 (grey) to 100 %.
+             * @default 0
+             */
+            saturation: number;
+            /**
+             * Vibrance
+             * @description The same, but the less the stronger a colour is already. -100 to 100 %.
+             * @default 0
+             */
+            vibrance: number;
+            /**
+             * Tint
+             * @description One hue for all, at each pixel's own lightness.
+             */
+            tint?: string | null;
+            /**
+             * Recolour
+             * @description One colour for all: for ink, whose coverage holds its texture.
+             */
+            recolour?: string | null;
+            /**
+             * Amount
+             * @description How much of all this, %.
+             * @default 100
+             */
+            amount: number;
+        };
+        /**
          * ContrastMap
          * @description A grey picture in which product and backdrop differ; 1 is backdrop.
          */
@@ -1983,10 +2322,57 @@ export interface components {
              */
             versions: components["schemas"]["KeptMap"][];
         };
+        /** Copied */
+        Copied: {
+            /** Copied */
+            copied: string[];
+        };
         /** Count */
         Count: {
             /** Count */
             count: number;
+        };
+        /**
+         * CoverMend
+         * @description Made backdrop, or product, by hand.
+         */
+        CoverMend: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /** Area */
+            area: components["schemas"]["StrokeArea"] | components["schemas"]["LoopArea"];
+            /**
+             * Softness
+             * @description Share of the brush's half width over which it fades out; of a loop, of 2 % of the photo.
+             * @default 0.3
+             */
+            softness: number;
+            /**
+             * Strength
+             * @description How far it goes.
+             * @default 1
+             */
+            strength: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cover";
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "backdrop" | "product";
         };
         /** Created */
         Created: {
@@ -2090,6 +2476,23 @@ export interface components {
             name: string;
             /** Value */
             value: number;
+        };
+        /** Dust */
+        Dust: {
+            /** Specks */
+            specks: components["schemas"]["SpeckOut"][];
+        };
+        /**
+         * DustSettings
+         * @description What is mended on any photo.
+         */
+        DustSettings: {
+            /**
+             * Dust
+             * @description Whether dust on the backdrop is found and filled from its surroundings.
+             * @default false
+             */
+            dust: boolean;
         };
         /**
          * EdgeMarks
@@ -2432,6 +2835,62 @@ export interface components {
             grain: number;
         };
         /**
+         * FillMend
+         * @description What is round it, carried on.
+         */
+        FillMend: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /** Area */
+            area: components["schemas"]["StrokeArea"] | components["schemas"]["LoopArea"];
+            /**
+             * Softness
+             * @description Share of the brush's half width over which it fades out; of a loop, of 2 % of the photo.
+             * @default 0.3
+             */
+            softness: number;
+            /**
+             * Strength
+             * @description How far it goes.
+             * @default 1
+             */
+            strength: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+            /**
+             * By
+             * @description As it fits; smoothly from the border; or put together of pieces of what is round it.
+             * @default auto
+             * @enum {string}
+             */
+            by: "auto" | "smooth" | "pieces";
+            /**
+             * Attempt
+             * @description Another number finds other pieces.
+             * @default 0
+             */
+            attempt: number;
+            /**
+             * Found
+             * @description Whether it was found as dust on the backdrop.
+             * @default false
+             */
+            found: boolean;
+        };
+        /**
          * Finding
          * @description One thing that a check found.
          */
@@ -2460,7 +2919,7 @@ export interface components {
              * @default none
              * @enum {string}
              */
-            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
+            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "saturation" | "ranges" | "none";
             /**
              * Below
              * @description Whether the figure is too small rather than too large.
@@ -2498,7 +2957,7 @@ export interface components {
              * @default none
              * @enum {string}
              */
-            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "none";
+            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "saturation" | "ranges" | "none";
             /**
              * Below
              * @description Whether the figure is too small rather than too large.
@@ -2779,6 +3238,22 @@ export interface components {
             ];
             /** Advice */
             advice: string;
+        };
+        /**
+         * Guide
+         * @description A line to align by; it changes nothing.
+         */
+        Guide: {
+            /**
+             * Runs
+             * @enum {string}
+             */
+            runs: "level" | "upright";
+            /**
+             * At
+             * @description Of a level line, y; of an upright one, x.
+             */
+            at: number;
         };
         /**
          * InForce
@@ -3137,6 +3612,18 @@ export interface components {
              */
             too_alike: number;
             /**
+             * Out Of Srgb
+             * @description Share of the product that Colour may drive out of sRGB, in %.
+             * @default 0.1
+             */
+            out_of_srgb: number;
+            /**
+             * Neutral Shift
+             * @description How far Colour may move what is neutral, in CIELAB's a*, b*.
+             * @default 1.5
+             */
+            neutral_shift: number;
+            /**
              * Left Behind
              * @description Largest kept place that the backdrop explains, % of the photo.
              * @default 0.02
@@ -3403,6 +3890,8 @@ export interface components {
              *       "lost_shadows": 0.1,
              *       "cast": 1.5,
              *       "too_alike": 15,
+             *       "out_of_srgb": 0.1,
+             *       "neutral_shift": 1.5,
              *       "left_behind": 0.02,
              *       "missing_part": 0.05,
              *       "fine_detail": 1.8,
@@ -3416,6 +3905,25 @@ export interface components {
              *     }
              */
             limits: components["schemas"]["Limits"];
+        };
+        /**
+         * LoopArea
+         * @description What a closed line runs round.
+         */
+        LoopArea: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            shape: "loop";
+            /**
+             * Points
+             * @description x, y.
+             */
+            points: [
+                number,
+                number
+            ][];
         };
         /** LotAsked */
         LotAsked: {
@@ -3537,6 +4045,15 @@ export interface components {
              *     }
              */
             edge: components["schemas"]["EdgeMarks"];
+            /**
+             * @default {
+             *       "entries": [],
+             *       "guides": []
+             *     }
+             */
+            mend: components["schemas"]["MendMarks"];
+            /** @default {} */
+            colour: components["schemas"]["ColourMarks"];
             /** @default {} */
             place: components["schemas"]["PlaceMarks"];
             /** @description Regions that say what is backdrop; as the run sheet has it, if left out. */
@@ -3550,6 +4067,50 @@ export interface components {
             /** Words */
             words: string;
             marks: components["schemas"]["Marks"];
+        };
+        /**
+         * MendMarks
+         * @description What this photo's picture was mended by.
+         */
+        MendMarks: {
+            /**
+             * Dust
+             * @description Whether dust on the backdrop is found and mended; as the run sheet has it, if left out.
+             */
+            dust?: boolean | null;
+            /**
+             * Entries
+             * @description In order; each works on what those before it left.
+             * @default []
+             */
+            entries: (components["schemas"]["CloneMend"] | components["schemas"]["FillMend"] | components["schemas"]["RestoreMend"] | components["schemas"]["CoverMend"] | components["schemas"]["NudgeMend"] | components["schemas"]["PushMend"])[];
+            /**
+             * Guides
+             * @description Lines to align by.
+             * @default []
+             */
+            guides: components["schemas"]["Guide"][];
+        };
+        /**
+         * MendReport
+         * @description What mends touched, in % of the product.
+         */
+        MendReport: {
+            /**
+             * Shares
+             * @description Of each entry, in order; null for one that is off.
+             */
+            shares: (number | null)[];
+            /**
+             * Total
+             * @description By all together.
+             */
+            total: number;
+            /**
+             * Dust
+             * @description Specks on the backdrop that are mended because the run sheet, or this photo, asks for it.
+             */
+            dust: number;
         };
         /**
          * Message
@@ -3586,6 +4147,60 @@ export interface components {
         NewSnapshot: {
             /** Name */
             name: string;
+        };
+        /**
+         * NudgeMend
+         * @description A piece moved and turned; the gap that it leaves is filled.
+         */
+        NudgeMend: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nudge";
+            area: components["schemas"]["LoopArea"];
+            /**
+             * Softness
+             * @description Share of 2 % of the photo over which its edge blends.
+             * @default 0.15
+             */
+            softness: number;
+            /**
+             * By
+             * @description How far, in shares of the photo's width and height.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            by: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description Degrees clockwise about the piece's middle.
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Attempt
+             * @description Another number fills the gap with other pieces.
+             * @default 0
+             */
+            attempt: number;
         };
         /**
          * OutlineRegion
@@ -3952,6 +4567,74 @@ export interface components {
                 number
             ][];
         };
+        /**
+         * PushMend
+         * @description The picture's shape, pushed: a smooth field of displacements at low resolution over the whole photo.
+         */
+        PushMend: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "push";
+            /**
+             * Across
+             * @description Cells from left to right.
+             */
+            across: number;
+            /**
+             * Down
+             * @description Cells from top to bottom.
+             */
+            down: number;
+            /**
+             * Field
+             * @description Where each cell's middle takes its picture from, relative to itself: int16 x, y, row by row, little-endian, in 1/65,536 of the photo's longer side; compressed (zlib), in base64.
+             */
+            field: string;
+            /**
+             * Strength
+             * @description How much of it; less than nothing is the other way.
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * PushWanted
+         * @description A stroke of the push brush, in shares of the upright photo, and what was pushed so far.
+         */
+        PushWanted: {
+            mend?: components["schemas"]["PushMend"] | null;
+            /**
+             * Tool
+             * @enum {string}
+             */
+            tool: "push" | "pull-in" | "let-out" | "relax";
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Size */
+            size: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
         /** Reference */
         Reference: {
             /** Ref */
@@ -3992,6 +4675,56 @@ export interface components {
             figures: {
                 [key: string]: number;
             };
+        };
+        /**
+         * RestoreMend
+         * @description The original's pixels back.
+         */
+        RestoreMend: {
+            /**
+             * Name
+             * @description What a person calls it.
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it counts.
+             * @default true
+             */
+            on: boolean;
+            /** Area */
+            area: components["schemas"]["StrokeArea"] | components["schemas"]["LoopArea"];
+            /**
+             * Softness
+             * @description Share of the brush's half width over which it fades out; of a loop, of 2 % of the photo.
+             * @default 0.3
+             */
+            softness: number;
+            /**
+             * Strength
+             * @description How far it goes.
+             * @default 1
+             */
+            strength: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "restore";
+            /**
+             * Tones
+             * @description As they came in; balanced, but not lifted; or left as they are.
+             * @default before-lift
+             * @enum {string}
+             */
+            tones: "as-shot" | "before-lift" | "kept";
+            /**
+             * Coverage
+             * @description Whether what was cleared there is product again.
+             * @default true
+             */
+            coverage: boolean;
         };
         /** RunAsked */
         RunAsked: {
@@ -4110,6 +4843,40 @@ export interface components {
              *     }
              */
             edge: components["schemas"]["EdgeSettings"];
+            /**
+             * @default {
+             *       "dust": false
+             *     }
+             */
+            mend: components["schemas"]["DustSettings"];
+            /**
+             * @default {
+             *       "exposure": 0,
+             *       "brightness": 0,
+             *       "contrast": 0,
+             *       "curve": [],
+             *       "shadows": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "middles": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "lights": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "hue": 0,
+             *       "saturation": 0,
+             *       "vibrance": 0,
+             *       "amount": 100
+             *     }
+             */
+            colour: components["schemas"]["ColourSettings"];
             /**
              * @default {
              *       "background": "spec"
@@ -4233,6 +5000,35 @@ export interface components {
         /** SpecTried */
         SpecTried: {
             spec: components["schemas"]["ListingSpec"];
+        };
+        /** SpeckOut */
+        SpeckOut: {
+            /**
+             * On
+             * @enum {string}
+             */
+            on: "backdrop" | "product";
+            /**
+             * Box
+             * @description x, y, width, height in px of the framed photo.
+             */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Area
+             * @description px
+             */
+            area: number;
+            /**
+             * Height
+             * @description How far it stands out, levels; less than nothing is darker.
+             */
+            height: number;
+            mend: components["schemas"]["FillMend"];
         };
         /** SpreadOfferOut */
         SpreadOfferOut: {
@@ -4483,6 +5279,30 @@ export interface components {
              * @default true
              */
             adds: boolean;
+            /**
+             * Size
+             * @description Width of the brush, share of the photo's longer side.
+             */
+            size: number;
+            /**
+             * Points
+             * @description x, y.
+             */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * StrokeArea
+         * @description What a round brush passes over.
+         */
+        StrokeArea: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            shape: "stroke";
             /**
              * Size
              * @description Width of the brush, share of the photo's longer side.
@@ -7024,6 +7844,267 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EdgeReport"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_mends_api_photos__photo_id__mends_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendReport"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_dust_api_photos__photo_id__dust_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dust"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_push_api_photos__photo_id__push_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PushWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PushMend"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_colour_api_photos__photo_id__colour_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColourReport"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_same_colour_api_photos__photo_id__same_colour_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copied"];
                 };
             };
             /** @description Not Found */

@@ -15,6 +15,10 @@ import { thinned, within } from '../clear/placing';
 import { useClear } from '../clear/useClear';
 import { EdgePanel } from '../edge/EdgePanel';
 import { doubtful, useEdge, type Edge } from '../edge/useEdge';
+import { ColourPanel } from '../colour/ColourPanel';
+import { MendPanel } from '../mend/MendPanel';
+import { MendTool } from '../mend/MendTool';
+import { useMend } from '../mend/useMend';
 import { AllowDialog } from '../findings/AllowDialog';
 import { FindingsList } from '../findings/FindingsList';
 import { isOpen, useArrival, useWork } from '../findings/useWork';
@@ -107,6 +111,7 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const clear = useClear(photo, stage === 'clear', shown, drag, settle);
   const edge = useEdge(photo, stage === 'edge', shown, drag, settle);
+  const mend = useMend(photo, stage === 'mend', shown, drag, settle);
   const sample = useMutation({
     mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
@@ -153,6 +158,7 @@ function Bench({ photo }: { photo: Photo }) {
     setTaking(null);
     clear.choose(null);
     edge.halt();
+    mend.drop();
     // Views of other stages go with them.
     if (next === 'clear' || next === 'edge') setView(firstView(next));
     else if (!viewsOf(next, false).includes(view) || view === 'removed') setView('picture');
@@ -200,7 +206,21 @@ function Bench({ photo }: { photo: Photo }) {
       '3': () => choose('lift'),
       '4': () => choose('clear'),
       '5': () => choose('edge'),
-      '6': () => choose('place'),
+      '6': () => choose('mend'),
+      '7': () => choose('colour'),
+      '8': () => choose('place'),
+      ...(stage === 'mend' && mend.entry
+        ? {
+            arrowleft: () => mend.moveBy(-1, 0),
+            arrowright: () => mend.moveBy(1, 0),
+            arrowup: () => mend.moveBy(0, -1),
+            arrowdown: () => mend.moveBy(0, 1),
+            'shift+arrowleft': () => mend.moveBy(-10, 0),
+            'shift+arrowright': () => mend.moveBy(10, 0),
+            'shift+arrowup': () => mend.moveBy(0, -10),
+            'shift+arrowdown': () => mend.moveBy(0, 10),
+          }
+        : {}),
       w: () => (stage === 'edge' ? edge.walk() : choose('edge')),
       'shift+w': () => stage === 'edge' && edge.back(),
       // On an edge walk the stretch is mended, with a brush; else the finding in hand, by what is offered.
@@ -221,11 +241,13 @@ function Bench({ photo }: { photo: Photo }) {
             ? setTaking(null)
             : clear.hand !== null || clear.waiting !== null
               ? clear.drop()
-              : edge.brush !== null || edge.at !== null
-                ? edge.halt()
-                : chosen !== null
-                  ? work.choose(null)
-                  : void navigate(`/lots/${photo.lot_id}`),
+              : mend.tool !== null || mend.chosen !== null
+                ? mend.drop()
+                : edge.brush !== null || edge.at !== null
+                  ? edge.halt()
+                  : chosen !== null
+                    ? work.choose(null)
+                    : void navigate(`/lots/${photo.lot_id}`),
     },
     { b: () => setBefore(false), p: () => work.setPreview(null) },
   );
@@ -238,7 +260,12 @@ function Bench({ photo }: { photo: Photo }) {
   const finding = chosen === null ? undefined : photo.findings[chosen];
   const found = useFocus(finding);
   const walked = useStretch(edge);
-  const focus = place && (stage === 'clear' || view === 'white') ? place : stage === 'edge' && walked ? walked : found;
+  const focus =
+    place && (stage === 'clear' || stage === 'mend' || view === 'white')
+      ? place
+      : stage === 'edge' && walked
+        ? walked
+        : found;
   const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
   const standing = standingOf(photo);
   return (
@@ -375,27 +402,29 @@ function Bench({ photo }: { photo: Photo }) {
           tool={
             stage === 'clear'
               ? (deck) => <ClearTool clear={clear} deck={deck} />
-              : stage === 'edge'
-                ? edge.brush &&
-                  ((deck) => (
-                    <BrushLayer
-                      deck={deck}
-                      adds={edge.brush?.adds ?? true}
-                      label={edge.brush?.of === 'glass' ? 'Paint where it is seen through' : 'Paint the band wider'}
-                      size={clear.placing.toPx(edge.size)}
-                      onStroke={edge.paint}
-                    />
-                  ))
-                : brush &&
-                  ((deck) => (
-                    <BrushLayer
-                      deck={deck}
-                      adds={brush.adds}
-                      label={brush.adds ? 'Paint where Lift acts' : 'Paint where Lift does not act'}
-                      size={(brush.size / 1000) * Math.max(photo.width, photo.height)}
-                      onStroke={paint}
-                    />
-                  ))
+              : stage === 'mend'
+                ? (deck) => <MendTool mend={mend} deck={deck} />
+                : stage === 'edge'
+                  ? edge.brush &&
+                    ((deck) => (
+                      <BrushLayer
+                        deck={deck}
+                        adds={edge.brush?.adds ?? true}
+                        label={edge.brush?.of === 'glass' ? 'Paint where it is seen through' : 'Paint the band wider'}
+                        size={clear.placing.toPx(edge.size)}
+                        onStroke={edge.paint}
+                      />
+                    ))
+                  : brush &&
+                    ((deck) => (
+                      <BrushLayer
+                        deck={deck}
+                        adds={brush.adds}
+                        label={brush.adds ? 'Paint where Lift acts' : 'Paint where Lift does not act'}
+                        size={(brush.size / 1000) * Math.max(photo.width, photo.height)}
+                        onStroke={paint}
+                      />
+                    ))
           }
           framing={
             stage === 'frame'
@@ -459,6 +488,16 @@ function Bench({ photo }: { photo: Photo }) {
           />
         ) : stage === 'edge' ? (
           <EdgePanel edge={edge} trouble={trouble?.message} />
+        ) : stage === 'mend' ? (
+          <MendPanel
+            mend={mend}
+            trouble={trouble?.message}
+            onShow={([x = 0, y = 0, width = 0, height = 0], label) =>
+              setPlace({ place: { x, y, width, height }, label, colour: COLOURS.note })
+            }
+          />
+        ) : stage === 'colour' ? (
+          <ColourPanel photo={photo} marks={shown} trouble={trouble?.message} onDrag={drag} onSettle={settle} />
         ) : stage === 'place' ? (
           <PlacePanel photo={photo} marks={shown} trouble={trouble?.message} onDrag={drag} onSettle={settle} />
         ) : stage === 'lift' ? (
@@ -531,12 +570,12 @@ const KEYS: [string, string][] = [
   ['V', 'the next test card behind the cut-out'],
   ['S', 'before and after, split by a line to drag'],
   ['D', 'before and after side by side, moving together'],
-  ['1 … 6', 'Frame, Balance, Lift, Clear, Edge, Place'],
+  ['1 … 8', 'Frame, Balance, Lift, Clear, Edge, Mend, Colour, Place'],
   ['W', 'walk along the outline, to where the next stretch wants a look; with Shift: one stretch back'],
   ['Ctrl Z', 'take the last step back; with Shift: do it again'],
   ['Space', 'hold to move the picture with a tool in hand; the wheel or two fingers zoom'],
   ['Page Down', 'the next photo of the lot; Page Up the one before'],
-  ['← →', 'with a slider in hand: one step; with Shift: ten'],
+  ['← →', 'with a slider in hand: one step; with a mend in hand: 1 px; with Shift: ten'],
   ['Escape', 'let go of the finding; then back to the line-up'],
 ];
 

@@ -114,7 +114,8 @@ export function Viewer({
   const { tile_base: base, halvings } = photo;
   const framed = whole ? uncropped(frameOf(marks)) : frameOf(marks);
   const as = useMarksAddress(framed, textOf(framed));
-  const cleared = { ...marks, lift: {}, balance: null };
+  // Coverage hangs on tones only where a mend takes pixels from elsewhere.
+  const cleared = marks.mend.entries.length ? marks : { ...marks, lift: {}, balance: null, colour: {} };
   const cut = useMarksAddress(cleared, textOf(cleared));
   const all = useMarksAddress(marks, textOf(marks));
   const under = whole ? as : view === 'matte' || view === 'map' ? cut : all;

@@ -8,7 +8,9 @@ export const STAGES = [
   { key: 3, name: 'Lift', stage: 'lift' },
   { key: 4, name: 'Clear', stage: 'clear' },
   { key: 5, name: 'Edge', stage: 'edge' },
-  { key: 6, name: 'Place', stage: 'place' },
+  { key: 6, name: 'Mend', stage: 'mend' },
+  { key: 7, name: 'Colour', stage: 'colour' },
+  { key: 8, name: 'Place', stage: 'place' },
 ] as const;
 export type Stage = (typeof STAGES)[number]['stage'];
 const TICK = 12;
@@ -22,6 +24,8 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
     lift: isOwn(photo.marks.lift),
     clear: photo.marks.clear != null,
     edge: isOwn(photo.marks.edge),
+    mend: isOwn({ ...photo.marks.mend, guides: null }),
+    colour: isOwn(photo.marks.colour),
     place: isOwn(photo.marks.place),
   };
   return (
@@ -45,7 +49,7 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
             as="button"
             key={name}
             aria-current={here ? 'step' : undefined}
-            width={{ base: '132px', xl: '160px' }}
+            width={{ base: '118px', xl: '152px' }}
             gap="2"
             whiteSpace="nowrap"
             px="3.5"

@@ -239,6 +239,12 @@ export class Deck {
     viewport.applyConstraints(true);
   }
 
+  /** What is shown, to take a ghost of a place from; its size is that of the element times the screen's own ratio. */
+  get canvas(): HTMLCanvasElement | null {
+    const { canvas } = this.viewer.drawer;
+    return canvas instanceof HTMLCanvasElement ? canvas : null;
+  }
+
   fit(atOnce = false) {
     const { viewport } = this.viewer;
     const whole = viewport.getHomeBounds();

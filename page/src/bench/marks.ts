@@ -7,6 +7,8 @@ export type LiftMarks = Marks['lift'];
 export type BalanceMarks = NonNullable<Marks['balance']>;
 export type Stroke = NonNullable<LiftMarks['strokes']>[number];
 export type EdgeMarks = Marks['edge'];
+export type MendMarks = Marks['mend'];
+export type ColourMarks = Marks['colour'];
 export type PlaceMarks = Marks['place'];
 export type FrameMarks = NonNullable<Marks['frame']>;
 /** Left, top, right, bottom, as shares of the frame before the crop. */
@@ -18,12 +20,16 @@ export function textOf(marks: Marks): string {
   const balance = marks.balance ? filled(marks.balance) : undefined;
   const lift = filled(marks.lift);
   const edge = filled(marks.edge);
+  const mend = filled(marks.mend);
+  const colour = filled(marks.colour);
   const place = filled(marks.place);
   return JSON.stringify({
     ...(frame && { frame }),
     ...(balance && { balance }),
     ...(Object.keys(lift).length && { lift }),
     ...(Object.keys(edge).length && { edge }),
+    ...(Object.keys(mend).length && { mend }),
+    ...(Object.keys(colour).length && { colour }),
     ...(Object.keys(place).length && { place }),
     ...(marks.clear && { clear: marks.clear }),
   });
@@ -48,6 +54,18 @@ export const withEdge = (marks: Marks, change: Partial<EdgeMarks>): Marks => ({
   edge: { ...marks.edge, ...change },
 });
 
+/** The same of its mends. */
+export const withMend = (marks: Marks, change: Partial<MendMarks>): Marks => ({
+  ...marks,
+  mend: { ...marks.mend, ...change },
+});
+
+/** The same of its colours. */
+export const withColour = (marks: Marks, change: Partial<ColourMarks>): Marks => ({
+  ...marks,
+  colour: { ...marks.colour, ...change },
+});
+
 /** The same of its place on the canvas; null takes a setting back to the listing spec's. */
 export const withPlace = (marks: Marks, change: Partial<PlaceMarks>): Marks => ({
   ...marks,
@@ -65,12 +83,16 @@ export const withFrame = (marks: Marks, change: Partial<FrameMarks>): Marks => (
   frame: { ...(marks.frame ?? WHOLE), ...change },
 });
 
+export const NO_MENDS: MendMarks = { entries: [], guides: [] };
+
 /** Only what frames the photo: what the photo as it came in is shown under. */
 export const frameOf = (marks: Marks): Marks => ({
   frame: marks.frame,
   balance: null,
   lift: {},
   edge: { wider: [], glass: [] },
+  mend: NO_MENDS,
+  colour: {},
   place: {},
   clear: null,
 });

@@ -31,7 +31,13 @@ export function ClearTool({ clear, deck }: { clear: Clear; deck: Deck }) {
         return <RectangleLayer clear={clear} deck={deck} />;
       case 'limit':
       case 'loop':
-        return <LoopLayer clear={clear} deck={deck} />;
+        return (
+          <LoopLayer
+            deck={deck}
+            label={hand === 'limit' ? 'Draw round where the spread may go' : 'Draw a rough loop round the product'}
+            onLoop={(points) => looped(clear, points)}
+          />
+        );
       case 'draw':
       case 'edit':
         return <OutlineLayer clear={clear} deck={deck} />;
@@ -202,12 +208,14 @@ function RectangleLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
   );
 }
 
-function LoopLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
+/** Draws a loop over the viewer. */
+export function LoopLayer(props: { deck: Deck; label: string; onLoop: (points: At[]) => void }) {
+  const { deck, label, onLoop } = props;
   const [points, setPoints] = useState<At[]>([]);
   return (
     <ToolLayer
       deck={deck}
-      label={clear.hand === 'limit' ? 'Draw round where the spread may go' : 'Draw a rough loop round the product'}
+      label={label}
       onDown={(at) => setPoints([at])}
       onMove={(at, pressed) => {
         const last = points[points.length - 1];
@@ -215,7 +223,7 @@ function LoopLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
       }}
       onUp={() => {
         setPoints([]);
-        if (points.length >= 3) looped(clear, thinned(points, 200));
+        if (points.length >= 3) onLoop(thinned(points, 200));
       }}
       onCancel={() => setPoints([])}
     >

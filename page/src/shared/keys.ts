@@ -38,7 +38,7 @@ export function useKeys(down: Record<string, () => void>, up: Record<string, () 
       const act = down[named(event)] ?? (event.ctrlKey || event.metaKey ? undefined : down[event.key]);
       if (!act) return;
       event.preventDefault();
-      if (!event.repeat) act();
+      if (!event.repeat || event.key.startsWith('Arrow')) act();
     };
     const onUp = (event: KeyboardEvent) => up[event.key.toLowerCase()]?.();
     window.addEventListener('keydown', onDown);

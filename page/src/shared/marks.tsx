@@ -51,6 +51,8 @@ const checkNames: Record<string, string> = {
   'soft-picture': 'Soft picture',
   'odd-one-out': 'Odd one out',
   'left-behind': 'Left behind',
+  'out-of-srgb': 'Out of sRGB',
+  'tinted-neutral': 'Tinted neutral',
   'missing-part': 'Missing part',
   'fine-detail': 'Fine detail',
   'weak-outline': 'Weak outline',

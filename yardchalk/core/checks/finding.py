@@ -16,6 +16,7 @@ from yardchalk.core.settings import ListingSpec
 from yardchalk.core.stages.clear.advice import Overlap
 from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
+from yardchalk.core.stages.colour import Shifted
 from yardchalk.core.stages.edge.stretches import Stretch
 from yardchalk.core.stages.place import Placing
 
@@ -36,6 +37,8 @@ Tool = Literal[
     "levels",
     "fringe",
     "crop",
+    "saturation",
+    "ranges",
     "none",
 ]
 Scope = Literal["photo", "lot", "spec"]
@@ -153,6 +156,10 @@ class Checked:
     data : the written file.
     result_facts : its facts.
     trimmed : whether the result is placed for the spec; False for a full frame.
+    mended : bool, of the analysis picture's shape: where a person's mends changed the picture, so that its photo says nothing of
+        what should be there any more; None without mends.
+    shifted : what Colour did to the product; None if nothing.
+    meant_tinted : whether a tint or one colour for all was asked for.
     """
 
     facts: PhotoFacts
@@ -172,6 +179,9 @@ class Checked:
     data: bytes
     result_facts: PhotoFacts
     trimmed: bool = True
+    mended: Mask | None = None
+    shifted: Shifted | None = None
+    meant_tinted: bool = False
 
     @cached_property
     def coverage(self) -> float:

@@ -77,15 +77,16 @@ def find_dust(pixels: Coded, lifted: Coded | None, covered: Float, elsewhere: Ma
         if not side.any():
             continue
         inside = cv2.erode(side.view(np.uint8), kernel, borderType=cv2.BORDER_CONSTANT, borderValue=1) > 0
-        found += _specks(eight, side, inside, lifted if on == "backdrop" else None, on, plot)
+        shown = lifted if on == "backdrop" else None
+        found += _specks(eight, side, inside, shown, on, plot)
     return [speck for _, speck in sorted(found, key=lambda one: -one[0])[:_LISTED]]
 
 
 def _without_specks(product: Mask, pixels: NDArray[np.uint8], plot: Plot) -> Mask:
     """The product without small pieces that lie by themselves: dust that was taken for product.
 
-    What lies close to a large piece belongs to it, as bristles do; so do many small ones close to each other, as dots of a print, and what has a
-    clear colour of its own: dust is grey.
+    What lies close to a large piece belongs to it, as bristles do; so do many small ones close to each other, as dots of a print,
+    and what has a clear colour of its own: dust is grey.
     """
     pieces = pieces_of(product, diagonal=True)
     small = (pieces.area > 0) & (pieces.area < min((_LARGEST * plot.longest) ** 2, 0.3 * pieces.area[1:].max(initial=0)))
@@ -108,8 +109,8 @@ def _without_specks(product: Mask, pixels: NDArray[np.uint8], plot: Plot) -> Mas
         box = pieces.box(int(label))
         mine = pixels[box][pieces.labels[box] == label].astype(np.float32)
         core = mine[mine.sum(1) <= np.median(mine.sum(1))].mean(0)
-        rows, columns = pieces.box(int(label), margin=6)
-        paper = np.median(pixels[rows, columns][pieces.labels[rows, columns] == 0], axis=0)
+        round_it = pieces.box(int(label), margin=6)
+        paper = np.median(pixels[round_it][pieces.labels[round_it] == 0], axis=0)
         # It lets the paper through; its own colour lies as far on as its darkest channel may be dark.
         most = int(np.argmax(paper - core))
         own = paper + (core - paper) * (paper[most] - _DARK) / max(float(paper[most] - core[most]), 1.0)
@@ -231,7 +232,7 @@ def _one(
     middle = (cx + columns.start + 0.5, cy + rows.start + 0.5)
     # A little wider than it is, for its soft rim.
     size = (2 * radius + 1 + max(4.0, 0.5 * radius)) / plot.longest
-    area = StrokeArea(size=round(min(max(size, 0.0002), 0.5), 6), points=(_share(plot, middle),))
+    area = StrokeArea(shape="stroke", size=round(min(max(size, 0.0002), 0.5), 6), points=(_share(plot, middle),))
     mend = FillMend(kind="fill", name="Dust", area=area, softness=0.2, found=on == "backdrop")
     values = calm[rows, columns][mine]
     peak = float(values[np.argmax(np.abs(values))])

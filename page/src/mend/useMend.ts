@@ -1,0 +1,295 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { answered, client, type Photo, type Speck } from '../api/client';
+import type { Painted } from '../bench/BrushLayer';
+import { NO_MENDS, textOf, withMend, type Marks, type MendMarks } from '../bench/marks';
+import { placingOf, thinned, within } from '../clear/placing';
+import type { Share } from '../clear/regions';
+
+export type Entry = MendMarks['entries'][number];
+export type Of<K extends Entry['kind']> = Extract<Entry, { kind: K }>;
+export type Guide = MendMarks['guides'][number];
+type Area = Of<'fill'>['area'];
+
+/** What a press on the photo does. */
+export type Tool =
+  'clone' | 'fill' | 'restore' | 'backdrop' | 'product' | 'nudge' | 'push' | 'pull-in' | 'let-out' | 'relax';
+export const PUSHES: Tool[] = ['push', 'pull-in', 'let-out', 'relax'];
+
+export type Brush = {
+  /** Share of the photo's longer side. */
+  size: number;
+  softness: number;
+  strength: number;
+  /** Whether a loop is drawn instead of a stroke. */
+  loop: boolean;
+};
+
+export type Copying = {
+  turn: number;
+  scale: number;
+  mirrored: boolean;
+  /** Whether the next stroke goes on from where this one took its picture, at the same distance. */
+  kept: boolean;
+};
+
+const WAIT = 500; // ms after the last key until a step is kept
+const NAMES: Record<Entry['kind'], string> = {
+  clone: 'Clone',
+  fill: 'Fill',
+  restore: 'Restore',
+  cover: 'To product',
+  nudge: 'Nudge',
+  push: 'Push',
+};
+
+/** What an entry is called in front of a person. */
+export const nameOf = (entry: Entry) =>
+  entry.name || (entry.kind === 'cover' && entry.to === 'backdrop' ? 'To backdrop' : NAMES[entry.kind]);
+
+/** What is in hand in Mend, and what it does to the photo's marks. */
+export function useMend(
+  photo: Photo,
+  /** Whether Mend is the stage in hand; nothing is measured for it before. */
+  active: boolean,
+  shown: Marks,
+  drag: (marks: Marks) => void,
+  settle: (marks: Marks, what: string) => void,
+) {
+  const { entries, guides } = shown.mend;
+  const [tool, setTool] = useState<Tool | null>(null);
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [brush, setBrush] = useState<Brush>({ size: 0.03, softness: 0.3, strength: 1, loop: false });
+  const [copying, setCopying] = useState<Copying>({ turn: 0, scale: 1, mirrored: false, kept: true });
+  const [restoring, setRestoring] = useState<Pick<Of<'restore'>, 'tones' | 'coverage'>>({
+    tones: 'before-lift',
+    coverage: true,
+  });
+  // Where clones come from: the place that was touched, and the first place that took it.
+  const [source, setSource] = useState<Share | null>(null);
+  const [anchor, setAnchor] = useState<Share | null>(null);
+  const [takingSource, setTakingSource] = useState(false);
+  const placing = placingOf(photo);
+  const path = { path: { photo_id: photo.id } };
+  const asked = textOf(photo.marks);
+  const report = useQuery({
+    queryKey: ['mends', photo.id, photo.tile_base, asked],
+    enabled: active,
+    placeholderData: (before) => before,
+    queryFn: () => answered(client.POST('/api/photos/{photo_id}/mends', { params: path, body: photo.marks })),
+  });
+  const [looking, setLooking] = useState(false);
+  const dust = useQuery({
+    queryKey: ['dust', photo.id, photo.tile_base, asked],
+    enabled: active && looking,
+    placeholderData: (before) => before,
+    queryFn: () => answered(client.POST('/api/photos/{photo_id}/dust', { params: path, body: photo.marks })),
+  });
+  const [passed, setPassed] = useState<string[]>([]);
+  const key = (speck: Speck) => speck.box.join(' ');
+  const specks = looking ? (dust.data?.specks ?? []).filter((speck) => !passed.includes(key(speck))) : [];
+
+  const withEntries = (next: Entry[]) => withMend(shown, { entries: next });
+  const put = (next: Entry[], what: string) => settle(withEntries(next), `Mend: ${what}`);
+  const add = (made: Entry, what: string, choose = true) => {
+    if (choose) setChosen(entries.length);
+    put([...entries, made], what);
+  };
+  const replaced = (i: number, made: Entry) => entries.map((one, k) => (k === i ? made : one));
+  const timer = useRef<number>(undefined);
+
+  const pushing = useMutation({
+    mutationFn: async ({ points, by }: { points: Share[]; by: 'push' | 'pull-in' | 'let-out' | 'relax' }) => {
+      const last = chosen !== null && entries[chosen]?.kind === 'push' ? chosen : entries.length - 1;
+      const before = entries[last];
+      const mend = before?.kind === 'push' ? before : null;
+      const made = await answered(
+        client.POST('/api/photos/{photo_id}/push', {
+          params: path,
+          body: { mend, tool: by, points, size: brush.size, strength: brush.strength },
+        }),
+      );
+      return { made, at: mend ? last : null };
+    },
+    onSuccess: ({ made, at }, { by }) => {
+      if (at === null) add(made, by);
+      else {
+        setChosen(at);
+        put(replaced(at, made), by);
+      }
+    },
+  });
+
+  /** Where a stroke that begins at a place takes its picture from. */
+  const sourceFor = (first: Share): Share | null => {
+    if (!source || !copying.kept || !anchor) return source;
+    // The same map goes on: source = touched place + map(first - anchor), in px of the upright photo.
+    const [a, b] = [placing.toPicture(first), placing.toPicture(anchor)];
+    const [dx, dy] = mapBack(copying, a.x - b.x, a.y - b.y);
+    const from = placing.toPicture(source);
+    return within(placing.toPhoto({ x: from.x + dx, y: from.y + dy }));
+  };
+
+  const areaOf = (points: Share[]): Area =>
+    brush.loop && points.length >= 3 ? { shape: 'loop', points } : { shape: 'stroke', size: brush.size, points };
+
+  /** What a stroke or loop comes to. */
+  const painted = (given: (Painted | { x: number; y: number })[]) => {
+    const points = thinned(given).map((at) => within(placing.toPhoto(at)));
+    const [first] = points;
+    if (!first || !tool) return;
+    const common = { name: '', on: true, softness: brush.softness, strength: brush.strength };
+    if (tool === 'clone') {
+      const from = sourceFor(first);
+      if (!from) return setTakingSource(true);
+      const { turn, scale, mirrored } = copying;
+      if (!anchor) setAnchor(first);
+      add({ ...common, kind: 'clone', area: areaOf(points), source: from, turn, scale, mirrored }, 'clone');
+    } else if (tool === 'fill') {
+      add({ ...common, kind: 'fill', area: areaOf(points), by: 'auto', attempt: 0, found: false }, 'fill');
+    } else if (tool === 'restore') add({ ...common, kind: 'restore', area: areaOf(points), ...restoring }, 'restore');
+    else if (tool === 'backdrop' || tool === 'product')
+      add({ ...common, kind: 'cover', to: tool, area: areaOf(points) }, `to ${tool}`);
+    else if (tool === 'nudge') {
+      if (points.length < 3) return;
+      const area = { shape: 'loop' as const, points };
+      add(
+        { kind: 'nudge', name: '', on: true, area, softness: 0.15, by: [0, 0], turn: 0, attempt: 0 },
+        'a piece to nudge',
+      );
+      setTool(null);
+    } else pushing.mutate({ points, by: tool });
+  };
+
+  const change = (made: Entry, what: string) => {
+    if (chosen !== null) put(replaced(chosen, made), what);
+  };
+  const preview = (made: Entry) => {
+    if (chosen !== null) drag(withEntries(replaced(chosen, made)));
+  };
+  /** Move the entry in hand by so many px of the framed photo; kept when no key has come for a while. */
+  const moveBy = (dx: number, dy: number) => {
+    const entry = chosen === null ? undefined : entries[chosen];
+    const moved = entry && movedBy(entry, dx, dy, placing);
+    if (!moved || chosen === null) return;
+    const next = withEntries(replaced(chosen, moved));
+    drag(next);
+    window.clearTimeout(timer.current);
+    timer.current = window.setTimeout(() => settle(next, `Mend: ${nameOf(moved)} moved`), WAIT);
+  };
+
+  return {
+    photo,
+    placing,
+    entries,
+    guides,
+    report,
+    tool,
+    chosen,
+    entry: chosen === null ? undefined : entries[chosen],
+    brush,
+    copying,
+    restoring,
+    source,
+    takingSource,
+    specks,
+    dust,
+    looking,
+    pushing,
+    sourceFor,
+    setBrush: (part: Partial<Brush>) => setBrush((now) => ({ ...now, ...part })),
+    setCopying: (part: Partial<Copying>) => {
+      setAnchor(null);
+      setCopying((now) => ({ ...now, ...part }));
+    },
+    setRestoring: (part: Partial<typeof restoring>) => setRestoring((now) => ({ ...now, ...part })),
+    setTakingSource,
+    takeSource: (at: { x: number; y: number }) => {
+      setSource(within(placing.toPhoto(at)));
+      setAnchor(null);
+      setTakingSource(false);
+    },
+    take: (next: Tool | null) => {
+      setTool(next);
+      setTakingSource(next === 'clone' && source === null);
+      setChosen((now) => (now !== null && next && PUSHES.includes(next) && entries[now]?.kind === 'push' ? now : null));
+    },
+    choose: (i: number | null) => {
+      setTool(null);
+      setChosen(i);
+    },
+    painted,
+    change,
+    preview,
+    moveBy,
+    moved: (entry: Entry, dx: number, dy: number) => movedBy(entry, dx, dy, placing),
+    toggle: (i: number) => {
+      const entry = entries[i];
+      if (entry) put(replaced(i, { ...entry, on: !entry.on }), `${nameOf(entry)} ${entry.on ? 'off' : 'on'}`);
+    },
+    toggleAll: (some: number[], on: boolean) =>
+      put(
+        entries.map((one, i) => (some.includes(i) ? { ...one, on } : one)),
+        `dust ${on ? 'on' : 'off'}`,
+      ),
+    removeAll: (some: number[]) => {
+      setChosen(null);
+      put(
+        entries.filter((_, i) => !some.includes(i)),
+        'dust removed',
+      );
+    },
+    remove: (i: number) => {
+      setChosen(null);
+      put(
+        entries.filter((_, k) => k !== i),
+        `${entries[i] ? nameOf(entries[i]) : 'entry'} removed`,
+      );
+    },
+    look: setLooking,
+    mendSpecks: (some: Speck[]) => {
+      setChosen(null);
+      put(
+        [...entries, ...some.map((speck) => speck.mend)].slice(0, 400),
+        some.length === 1 ? 'a speck' : `${some.length} specks`,
+      );
+    },
+    pass: (speck: Speck) => setPassed((now) => [...now, key(speck)]),
+    setDust: (on: boolean | null) =>
+      settle(withMend(shown, { dust: on }), on ? 'Mend: dust found and mended' : 'Mend: dust left'),
+    setGuides: (next: Guide[], what: string) => settle(withMend(shown, { guides: next }), `Mend: ${what}`),
+    dragGuides: (next: Guide[]) => drag(withMend(shown, { guides: next })),
+    clear: () => {
+      setChosen(null);
+      settle(withMend(shown, { ...NO_MENDS, guides, dust: null }), 'Mend: all taken away');
+    },
+    drop: () => {
+      setTool(null);
+      setChosen(null);
+      setTakingSource(false);
+    },
+  };
+}
+
+export type Mend = ReturnType<typeof useMend>;
+
+/** A step on the copy as a step on its source. */
+export function mapBack({ turn, scale, mirrored }: Copying, dx: number, dy: number): [number, number] {
+  const [c, s] = [Math.cos((-turn * Math.PI) / 180), Math.sin((-turn * Math.PI) / 180)];
+  const [x, y] = [(c * dx - s * dy) / scale, (s * dx + c * dy) / scale];
+  return [mirrored ? -x : x, y];
+}
+
+/** An entry moved by px of the framed photo; a nudge's piece, not its loop. Null where there is nothing to move. */
+function movedBy(entry: Entry, dx: number, dy: number, placing: ReturnType<typeof placingOf>): Entry | null {
+  const [x0, y0] = placing.toPhoto({ x: 0, y: 0 });
+  const [x1, y1] = placing.toPhoto({ x: dx, y: dy });
+  const [across, down] = [x1 - x0, y1 - y0];
+  if (entry.kind === 'push') return null;
+  if (entry.kind === 'nudge') {
+    const by = (v: number, d: number) => Math.min(1, Math.max(-1, Number((v + d).toFixed(6))));
+    return { ...entry, by: [by(entry.by[0] ?? 0, across), by(entry.by[1] ?? 0, down)] };
+  }
+  const points = entry.area.points.map(([x = 0, y = 0]) => within([x + across, y + down]));
+  return { ...entry, area: { ...entry.area, points } };
+}

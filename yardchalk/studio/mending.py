@@ -1,0 +1,54 @@
+"""What a render process answers about mends: what each touched, dust that is left, and what Colour does to the product."""
+
+from typing import Any
+
+import numpy as np
+
+from yardchalk.core.colour import Float
+from yardchalk.core.mend_settings import AnyMend, FillMend, StrokeArea
+from yardchalk.core.render import Render
+from yardchalk.core.stages.mend.dust import Speck
+
+
+def report_on_mends(render: Render) -> dict[str, Any]:
+    """Shares of the product in %, entry by entry of the photo's own list: None for one that is off."""
+    own = [mend for mend in render.marks.mend.entries if mend.on]
+    dust = len(render.mends) - len(own)
+    touched, at_all = render.touched, render.touched_at_all
+    shares = iter(100 * touched[i].share if i in touched else 0.0 for i in range(dust, len(render.mends)))
+    alpha = render.coverage(render.analysis_scale, render.whole(render.analysis_scale))
+    total = 0.0 if at_all is None else 100 * _share(alpha, at_all)
+    return {
+        "shares": [next(shares, 0.0) if mend.on else None for mend in render.marks.mend.entries],
+        "total": total,
+        "dust": dust,
+    }
+
+
+def _share(alpha: Float, where: "np.ndarray[Any, np.dtype[np.bool_]]") -> float:
+    return float(alpha[where].sum()) / max(float(alpha.sum()), 1.0)
+
+
+def dust_left(render: Render) -> dict[str, Any]:
+    """Specks that no mend in force takes away yet."""
+    left = [speck for speck in render.dust if not any(_takes(mend, speck) for mend in render.mends)]
+    return {"specks": [vars(speck) for speck in left]}
+
+
+def _takes(mend: AnyMend, speck: Speck) -> bool:
+    area, spot = mend.area if isinstance(mend, FillMend) else None, speck.mend.area
+    if not isinstance(area, StrokeArea):
+        return False
+    (x, y) = spot.points[0]
+    return any(abs(a - x) < area.size / 2 and abs(b - y) < area.size / 2 for a, b in area.points)
+
+
+def report_on_colour(render: Render) -> dict[str, Any]:
+    """Settings in force, and what they do to the product."""
+    found = render.shifted
+    return {
+        "settings": render.colour,
+        "sheet": render.sheet.colour,
+        "left": 0.0 if found is None else 100 * found.left_share,
+        "neutral_shift": None if found is None else found.neutral_shift,
+    }
