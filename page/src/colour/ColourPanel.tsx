@@ -156,7 +156,7 @@ function CurveGraph(props: {
           <line key={level} x1={x(level)} x2={x(level)} y1="22" y2={BASE} stroke="#E4E4E0" />
         ))}
         <text x="8" y="16" fontSize="12" fill="#5C646A">
-          level out over level in; press the line for a point
+          level in to level out; press for a point
         </text>
         <text x="4" y={H - 5} fontSize="11" className="figures" fill="#5C646A">
           0

@@ -18,7 +18,7 @@ from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.lift import curved
 
 _RANGE = 0.25  # of full level, that 100 % in a range adds where it is all of that range
-_STRONG = 0.25  # chroma in OKLab that vibrance leaves as it is
+_STRONG = 0.2  # chroma in OKLab that vibrance leaves as it is
 _OUT = 1 / 255  # how far a channel may leave sRGB before it counts
 _NEUTRAL = 5.0  # chroma in CIELAB up to which a pixel counts as neutral
 _SEEN = 12.0  # lightness, L*, under which nobody sees a hue

@@ -37,7 +37,7 @@ class _Step:
 
 @dataclass(frozen=True)
 class Touched:
-    """What an entry changed, on the analysis picture: bool (h, w), and its share of the product, 0..1."""
+    """Where an entry acted, on the analysis picture: bool (h, w), and its share of the product, 0..1."""
 
     where: Mask
     share: float
@@ -88,15 +88,18 @@ class Mender:
         whole = Region(0, height, 0, width)
         where = {step.entry: np.zeros(whole.shape, bool) for step in self.steps}
 
-        def note(number: int, here: Region, was: Piece, now: Piece) -> None:
-            where[self.steps[number].entry][here.index] |= differs(was, now)
+        def note(number: int, here: Region, was: Piece, now: Piece, changed: Mask) -> None:
+            step = self.steps[number]
+            # What is taken from elsewhere is not the photo's any more, also where it happens to look the same.
+            own = isinstance(step.mend, CoverMend | RestoreMend)
+            where[step.entry][here.index] |= differs(was, now) if own else changed
 
         after = self._done(scale, whole, len(self.steps), note)
         product = np.maximum(self._base(scale, whole).cut.alpha, after.cut.alpha)
         total = max(float(product.sum()), 1.0)
         return {number: Touched(mask, float(product[mask].sum()) / total) for number, mask in where.items()}
 
-    def _done(self, scale: float, region: Region, upto: int, note: Callable[[int, Region, Piece, Piece], None]) -> Layer:
+    def _done(self, scale: float, region: Region, upto: int, note: Callable[[int, Region, Piece, Piece, Mask], None]) -> Layer:
         layer = self._base(scale, region)
         own = False
         for number, step in enumerate(self.steps[:upto]):
@@ -111,7 +114,7 @@ class Mender:
             if made is None:
                 continue
             after, changed = made
-            note(number, here, before, after)
+            note(number, here, before, after, changed)
             layer.put(here.within(region), after, changed)
         return layer
 
