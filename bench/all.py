@@ -2,7 +2,7 @@
 
 import sys
 
-from bench import clear, edge, faults, quality, screens, speed, tones
+from bench import clear, edge, faults, mends, quality, screens, speed, tones
 from bench.table import against_baseline, write_quality
 
 PARTS = {
@@ -11,6 +11,7 @@ PARTS = {
     "edge": edge.run,
     "clear": clear.run,
     "tones": tones.run,
+    "mends": mends.run,
     "speed": speed.run,
     "screens": screens.run,
 }

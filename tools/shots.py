@@ -129,18 +129,46 @@ def bench_edge(page: Page) -> None:
     _edge(page, "PW-1040")
 
 
-def bench_edge_walk(page: Page) -> None:
-    _edge(page, "PW-1042")
-    page.keyboard.press("w")
-    page.get_by_role("button", name="Stop").wait_for(state="hidden", timeout=120_000)
+def bench_mend(page: Page) -> None:
+    _bench(page, "PW-1047")
+    page.keyboard.press("6")
+    page.get_by_role("button", name="Find dust").click()
+    page.get_by_role("button", name="Mend all").click(timeout=60_000)
+    page.get_by_text("On the backdrop: none left").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Find dust").click()
+    _draw(page, "To backdrop", "Paint what becomes backdrop", (0.33, 0.7), (0.345, 0.74), (0.355, 0.75))
+    page.get_by_role("button", name="To backdrop", exact=True).click()
+    _draw(page, "Nudge", "Draw round the piece to nudge", (0.42, 0.33), (0.5, 0.32), (0.5, 0.38), (0.42, 0.39))
+    page.keyboard.press("Shift+ArrowRight")
+    page.wait_for_timeout(2000)
     settled(page)
 
 
-def bench_shadow(page: Page) -> None:
-    _edge(page, "PW-1004")
-    page.get_by_label("Shadow", exact=True).select_option("keep")
-    page.get_by_role("radio", name="Picture").click()
+def _draw(page: Page, tool: str, layer: str, *places: tuple[float, float]) -> None:
+    """Take a tool and draw over the viewer, in shares of it."""
+    page.get_by_role("button", name=tool, exact=True).click()
+    box = page.get_by_role("application", name=layer).bounding_box()
+    assert box is not None
+    points = [(box["x"] + x * box["width"], box["y"] + y * box["height"]) for x, y in places]
+    page.mouse.move(*points[0])
+    page.mouse.down()
+    for point in points[1:]:
+        page.mouse.move(*point, steps=6)
+    page.mouse.up()
+    page.wait_for_timeout(1500)
     settled(page)
+
+
+def bench_colour(page: Page) -> None:
+    _bench(page, "PW-1019")
+    page.keyboard.press("7")
+    for slider, presses in (("Vibrance", 4), ("Contrast", 2), ("Exposure", 2)):
+        for _ in range(presses):
+            page.get_by_role("slider", name=slider).press("Shift+ArrowRight")
+            page.wait_for_timeout(300)
+    page.get_by_role("button", name="Split").click()
+    settled(page)
+    page.wait_for_timeout(2000)
 
 
 def try_sheets(page: Page) -> None:
@@ -204,8 +232,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-clip": bench_clip,
     "bench-white-check": bench_white_check,
     "bench-edge": bench_edge,
-    "bench-edge-walk": bench_edge_walk,
-    "bench-shadow": bench_shadow,
+    "bench-mend": bench_mend,
+    "bench-colour": bench_colour,
     "try": try_sheets,
     "run-sheets": run_sheets,
     "listing-specs": listing_specs,

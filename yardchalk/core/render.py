@@ -535,9 +535,13 @@ class Render:
     def _find_dust(self) -> list[Speck]:
         whole = self.whole(1.0)
         small = self._before_mends(self.analysis_scale, self.whole(self.analysis_scale))
-        lifted = self._before_mends(1.0, whole).pixels if self.lift.on or not self.gains.none else None
+
+        def lifted(region: Region) -> Coded:
+            return np.ascontiguousarray(self.toned(1.0, region))
+
         plot = Plot.of(self.framing, *self.size_at(1.0))
-        return find_dust(self.part(1.0, whole).pixels, lifted, small.cut.alpha, self.clearing.surroundings, plot)
+        shown = lifted if self.lift.on or not self.gains.none else None
+        return find_dust(self.part(1.0, whole).pixels, shown, small.cut.alpha, self.clearing.surroundings, plot)
 
     def _dust_mends(self) -> tuple[AnyMend, ...]:
         return tuple(speck.mend for speck in self.dust if speck.on == "backdrop")

@@ -3,6 +3,7 @@
 On the backdrop they are what the white check would show; on the product they may be meant, so a person says.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -11,8 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded, Float, Mask, darkest, top
+from yardchalk.core.compiled import compiled
 from yardchalk.core.mend_settings import FillMend, StrokeArea
-from yardchalk.core.pixels import Picture
+from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.regions import pieces_of
 from yardchalk.core.stages.plot import Plot
 
@@ -54,13 +56,13 @@ class Speck:
     mend: FillMend
 
 
-def find_dust(pixels: Coded, lifted: Coded | None, covered: Float, elsewhere: Mask, plot: Plot) -> list[Speck]:
+def find_dust(pixels: Coded, lifted: Callable[[Region], Coded] | None, covered: Float, elsewhere: Mask, plot: Plot) -> list[Speck]:
     """Specks, the surest first, 300 at most.
 
     Parameters
     ----------
     pixels : coded, shape (h, w, 3), the framed photo at full size.
-    lifted : the same after Balance and Lift, or None if they do nothing; what is white there shows no speck.
+    lifted : a region of the same after Balance and Lift, or None if they do nothing; what is white there shows no speck.
     covered : float32, coverage by the product at a smaller size.
     elsewhere : bool, of that size: what is neither product nor backdrop, another surface in the frame.
     plot : of the framed photo at full size.
@@ -127,7 +129,7 @@ def _specks(
     pixels: NDArray[np.uint8],
     side: Mask,
     inside: Mask,
-    lifted: Coded | None,
+    lifted: Callable[[Region], Coded] | None,
     on: Literal["backdrop", "product"],
     plot: Plot,
 ) -> list[tuple[float, Speck]]:
@@ -176,26 +178,46 @@ def _standing_out(pixels: NDArray[np.uint8], side: Mask) -> Float:
     cells = cells.reshape(-1, 3)[which[nearest]]
     level = cv2.medianBlur(np.ascontiguousarray(cells), _AROUND).astype(np.float32)
     off = np.zeros((h, w), np.float32)
-    for k in range(3):
-        round_it = cv2.resize(level[..., k], (w, h), interpolation=cv2.INTER_LINEAR)
-        here = pixels[..., k].astype(np.float32) - round_it
-        off = np.where(np.abs(here) > np.abs(off), here, off)
-    off[~side] = 0
+    _farthest_off(pixels, level, side, off)
     return off
+
+
+@compiled
+def _farthest_off(pixels: NDArray[np.uint8], level: Float, side: Mask, off: Float) -> None:
+    """Each pixel less the level of its cell, interpolated between cells, in the channel that is farthest off."""
+    h, w = side.shape
+    rows, columns = level.shape[:2]
+    for i in range(h):
+        y = (i + np.float32(0.5)) * rows / h - np.float32(0.5)
+        y0 = min(max(int(np.floor(y)), 0), rows - 1)
+        y1, ty = min(y0 + 1, rows - 1), np.float32(min(max(y - y0, 0), 1))
+        for j in range(w):
+            if not side[i, j]:
+                continue
+            x = (j + np.float32(0.5)) * columns / w - np.float32(0.5)
+            x0 = min(max(int(np.floor(x)), 0), columns - 1)
+            x1, tx = min(x0 + 1, columns - 1), np.float32(min(max(x - x0, 0), 1))
+            for k in range(3):
+                above = level[y0, x0, k] + tx * (level[y0, x1, k] - level[y0, x0, k])
+                below = level[y1, x0, k] + tx * (level[y1, x1, k] - level[y1, x0, k])
+                here = pixels[i, j, k] - (above + ty * (below - above))
+                if abs(here) > abs(off[i, j]):
+                    off[i, j] = here
 
 
 def _noise(off: Float, side: Mask) -> Float:
     """A robust spread of the values of a side about nothing, by place."""
     h, w = off.shape
     rows, columns = -(-h // _BLOCK), -(-w // _BLOCK)
-    values = np.full((rows * _BLOCK, columns * _BLOCK), np.nan, np.float32)
-    values[:h, :w] = np.where(side, np.abs(off), np.nan)
-    blocks = values.reshape(rows, _BLOCK, columns, _BLOCK).swapaxes(1, 2).reshape(rows, columns, -1)[..., ::3]
-    known = np.isfinite(blocks).sum(2) > 100
-    small = np.zeros((rows, columns), np.float32)
+    small, known = np.zeros((rows, columns), np.float32), np.zeros((rows, columns), bool)
+    for i in range(rows):
+        for j in range(columns):
+            at = np.s_[i * _BLOCK : (i + 1) * _BLOCK, j * _BLOCK : (j + 1) * _BLOCK]
+            values = np.abs(off[at][side[at]][::3])
+            if values.size > 100:
+                # The spread of the livelier half: where paper is all but white, the other half is cut off.
+                small[i, j], known[i, j] = np.partition(values, int(0.84 * values.size))[int(0.84 * values.size)], True
     if known.any():
-        # The spread of the livelier half: where paper is all but white, the other half is cut off.
-        small[known] = np.nanpercentile(blocks[known], 84, axis=1)
         small[~known] = np.median(small[known])
     # A block at the border knows little; its neighbours help.
     small = cv2.medianBlur(small, 3)
@@ -209,7 +231,7 @@ def _one(
     label: int,
     rect: tuple[int, int, int, int],
     height: float,
-    lifted: Coded | None,
+    lifted: Callable[[Region], Coded] | None,
     on: Literal["backdrop", "product"],
     plot: Plot,
 ) -> Speck | None:
@@ -225,8 +247,10 @@ def _one(
     # A line or a texture goes on beyond the piece of it that was found.
     if float(np.percentile(np.abs(calm[rows, columns])[ring], 90)) > _CALM * height:
         return None
-    if lifted is not None and bool((darkest(np.ascontiguousarray(lifted[rows, columns]))[mine] >= top(lifted.dtype)).all()):
-        return None
+    if lifted is not None:
+        seen = lifted(Region(rows.start, rows.stop, columns.start, columns.stop))
+        if bool((darkest(seen)[mine] >= top(seen.dtype)).all()):
+            return None
     line, _ = cv2.findContours(mine.view(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     (cx, cy), radius = cv2.minEnclosingCircle(np.concatenate(line))
     middle = (cx + columns.start + 0.5, cy + rows.start + 0.5)
