@@ -136,7 +136,7 @@ def bench_mend(page: Page) -> None:
     page.get_by_role("button", name="Mend all").click(timeout=60_000)
     page.get_by_text("On the backdrop: none left").wait_for(timeout=60_000)
     page.get_by_role("button", name="Find dust").click()
-    _draw(page, "To backdrop", "Paint what becomes backdrop", (0.33, 0.7), (0.345, 0.74), (0.355, 0.75))
+    _draw(page, "To backdrop", "Paint what becomes backdrop", (0.334, 0.735), (0.348, 0.752))
     page.get_by_role("button", name="To backdrop", exact=True).click()
     _draw(page, "Nudge", "Draw round the piece to nudge", (0.42, 0.33), (0.5, 0.32), (0.5, 0.38), (0.42, 0.39))
     page.keyboard.press("Shift+ArrowRight")
@@ -160,9 +160,9 @@ def _draw(page: Page, tool: str, layer: str, *places: tuple[float, float]) -> No
 
 
 def bench_colour(page: Page) -> None:
-    _bench(page, "PW-1019")
+    _bench(page, "PW-1027")
     page.keyboard.press("7")
-    for slider, presses in (("Vibrance", 4), ("Contrast", 2), ("Exposure", 2)):
+    for slider, presses in (("Saturation", 4), ("Contrast", 2), ("Exposure", 1)):
         for _ in range(presses):
             page.get_by_role("slider", name=slider).press("Shift+ArrowRight")
             page.wait_for_timeout(300)

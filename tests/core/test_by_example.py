@@ -49,6 +49,21 @@ def found_by(sheet: RunSheet, data: bytes) -> np.ndarray:
 
 
 class ByExampleTest(unittest.TestCase):
+    def test_found_dust_becomes_a_rule_colours_go_in_and_what_was_drawn_stays(self) -> None:
+        spot = {"shape": "stroke", "size": 0.02, "points": [[0.1, 0.1]]}
+        entries = [{"kind": "fill", "area": spot, "found": True}, {"kind": "cover", "to": "backdrop", "area": spot}]
+        marks = Marks.model_validate({"mend": {"entries": entries}, "colour": {"saturation": 12, "shadows": [4, 0, -4]}})
+        example = sheet_from(worked(marks), "kept", "Kept")
+        self.assertEqual(
+            [(c.stage, c.how) for c in example.carried],
+            [("mend", "left out"), ("mend", "as a rule"), ("colour", "as it is"), ("colour", "as it is")],
+        )
+        self.assertTrue(example.sheet.mend.dust)
+        self.assertEqual(example.sheet.colour.shadows, (4, 0, -4))
+        words = " ".join(sheet_in_words(example.sheet))
+        for part in ("Finds dust on the backdrop and mends it", "saturation +12 %", "a balance by tones"):
+            self.assertIn(part, words)
+
     def test_regions_become_rules_that_hold_on_another_photo(self) -> None:
         corners = tuple((x, y) for x in (0.04, 0.96) for y in (0.04, 0.96))
         cases: dict[str, AnyRegion] = {

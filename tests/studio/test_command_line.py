@@ -90,13 +90,21 @@ class CommandLineTest(unittest.TestCase):
         )
         photos = (str(self.folder / "a.png"), str(self.folder / "b.png"))
         own = {"frame": {"turns": 1, "crop": [0, 0.1, 1, 0.9]}, "balance": {"temperature": 5000, "tint": 0}, "lift": {"white_point": 222}}
+        own["mend"] = {
+            "entries": [{"kind": "fill", "name": "A scratch", "area": {"shape": "stroke", "size": 0.05, "points": [[0.5, 0.5]]}}]
+        }
+        own["colour"] = {"recolour": "#204060"}
         marks.write_text(json.dumps({"b.png": own}))
         done = run(*photos, "--out", str(self.folder / "marked"), *asked)
         self.assertIn(done.returncode, (0, 3), done.stderr)
         pictures = [cv2.imread(str(self.folder / "marked" / name)) for name in ("a.jpg", "b.jpg")]
         sizes = [picture.shape[:2] for picture in pictures if picture is not None]
         self.assertEqual(sizes, [(360, 480), (384, 360)])
-        figures = [row["figures"] for row in json.loads((self.folder / "r.json").read_text())["photos"]]
+        assert pictures[1] is not None
+        np.testing.assert_allclose(pictures[1][192, 180], [96, 64, 32], atol=2, err_msg="one colour for all, but for JPEG")
+        rows = json.loads((self.folder / "r.json").read_text())["photos"]
+        self.assertEqual([[mend["name"] for mend in row["mends"]] for row in rows], [[], ["A scratch"]])
+        figures = [row["figures"] for row in rows]
         self.assertEqual(figures[1]["white point (level)"], 222)
         self.assertNotEqual(figures[0]["white point (level)"], 222)
         for wrong, words in (

@@ -455,7 +455,7 @@ function EntrySettings({ mend, entry }: { mend: Mend; entry: Entry }) {
           onSettle={(size) => change({ ...entry, area: { ...entry.area, size } } as Entry, `${name} wider or narrower`)}
         />
       )}
-      {slid('Softness', 'softness', 0.3)}
+      {slid('Softness', 'softness', entry.kind === 'nudge' ? 0.15 : entry.kind === 'fill' && entry.found ? 0.2 : 0.3)}
       {slid('Strength', 'strength', 1)}
       {turned}
       {entry.kind === 'clone' && (

@@ -138,6 +138,27 @@ export function VariantForm({
             />
           ))}
           <Choice
+            label="Dust on the backdrop"
+            value={sheet.mend.dust ? 'mended' : 'left'}
+            options={[
+              ['left', 'left as it is'],
+              ['mended', 'found and mended'],
+            ]}
+            onChange={(how) => set({ mend: { dust: how === 'mended' } })}
+          />
+          {(['saturation', 'vibrance'] as const).map((name) => (
+            <FigureField
+              key={name}
+              label={`${name[0]?.toUpperCase()}${name.slice(1)} of the product`}
+              unit="%"
+              value={sheet.colour[name]}
+              least={-100}
+              most={100}
+              step={1}
+              onSettle={(value) => set({ colour: { ...sheet.colour, [name]: value } })}
+            />
+          ))}
+          <Choice
             label="Behind it"
             value={sheet.place.background}
             options={[
