@@ -167,8 +167,8 @@ def bench_colour(page: Page) -> None:
             page.get_by_role("slider", name=slider).press("Shift+ArrowRight")
             page.wait_for_timeout(300)
     page.get_by_role("button", name="Split").click()
+    page.get_by_text("neutrals moved").wait_for(timeout=60_000)
     settled(page)
-    page.wait_for_timeout(2000)
 
 
 def try_sheets(page: Page) -> None:

@@ -65,7 +65,7 @@ export function ColourPanel(props: {
   );
   return (
     <StagePanel name="Colour" trouble={trouble ?? report.error?.message} awaited={null}>
-      <Text fontSize="13px">
+      <Text fontSize="13px" opacity={report.isPlaceholderData ? 0.5 : 1}>
         Out of sRGB: <b className="figures">{percent(left)}</b> of the product
         {shift != null && (
           <>

@@ -78,7 +78,7 @@ export function MendPanel(props: {
       {mend.tool && <ToolSettings mend={mend} tool={mend.tool} />}
       <Dust mend={mend} onShow={onShow} />
       {report && mend.entries.length > 0 && (
-        <Text fontSize="13px">
+        <Text fontSize="13px" opacity={mend.report.isPlaceholderData ? 0.5 : 1}>
           Touched: <b className="figures">{percent(report.total)}</b> of the product
         </Text>
       )}
