@@ -326,12 +326,9 @@ def _figures(render: Render, laid: Laid, placing: Placing, file: Written) -> dic
 
 def _mended_figures(render: Render) -> dict[str, float | None]:
     """How much of the product is no longer the photo; left out without mends."""
-    touched = render.touched_at_all
-    if touched is None:
+    if not render.mends:
         return {}
-    alpha = render.coverage(render.analysis_scale, render.whole(render.analysis_scale))
-    share = 100 * float(alpha[touched].sum()) / max(float(alpha.sum()), 1.0)
-    return {"mended (% of product)": round(share, 3), "mends": len(render.mends)}
+    return {"mended (% of product)": round(100 * render.touched_share, 3), "mends (count)": len(render.mends)}
 
 
 def _frame_figures(render: Render) -> dict[str, float | None]:

@@ -447,7 +447,7 @@ class Render:
         """The mends in force, in order: dust that was found, if that is asked for, and the photo's own."""
         own = tuple(mend for mend in self.marks.mend.entries if mend.on)
         wanted = self.sheet.mend.dust if self.marks.mend.dust is None else self.marks.mend.dust
-        return (*self._dust_mends(), *own)[:MOST_MENDS] if wanted else own
+        return (*self._dust_mends()[: MOST_MENDS - len(own)], *own) if wanted else own
 
     @property
     def colour(self) -> ColourSettings:
@@ -457,14 +457,12 @@ class Render:
     @cached_property
     def mender(self) -> Mender:
         """The mends in force, at work."""
-        return self._mender_of(self.mends)
 
-    def _mender_of(self, mends: tuple[AnyMend, ...]) -> Mender:
         def keep(key: tuple[Any, ...], compute: Callable[[], Any]) -> Any:
             return self.cache.get((self.digest, "mend", self.tone_key, *key), compute)
 
         return Mender(
-            mends,
+            self.mends,
             self.size_at,
             lambda scale: Plot.of(self.framing, *self.size_at(scale)),
             self._before_mends,
@@ -515,6 +513,13 @@ class Render:
         for touched in self.touched.values():
             out |= touched.where
         return out
+
+    @property
+    def touched_share(self) -> float:
+        """Of the product, 0..1, by all mends together."""
+        where = self.touched_at_all
+        alpha = self.coverage(self.analysis_scale, self.whole(self.analysis_scale))
+        return 0.0 if where is None else float(alpha[where].sum()) / max(float(alpha.sum()), 1.0)
 
     @property
     def shifted(self) -> Shifted | None:

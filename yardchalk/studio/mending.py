@@ -2,9 +2,6 @@
 
 from typing import Any
 
-import numpy as np
-
-from yardchalk.core.colour import Float
 from yardchalk.core.mend_settings import AnyMend, FillMend, StrokeArea
 from yardchalk.core.render import Render
 from yardchalk.core.stages.mend.dust import Speck
@@ -14,19 +11,13 @@ def report_on_mends(render: Render) -> dict[str, Any]:
     """Shares of the product in %, entry by entry of the photo's own list: None for one that is off."""
     own = [mend for mend in render.marks.mend.entries if mend.on]
     dust = len(render.mends) - len(own)
-    touched, at_all = render.touched, render.touched_at_all
+    touched = render.touched
     shares = iter(100 * touched[i].share if i in touched else 0.0 for i in range(dust, len(render.mends)))
-    alpha = render.coverage(render.analysis_scale, render.whole(render.analysis_scale))
-    total = 0.0 if at_all is None else 100 * _share(alpha, at_all)
     return {
         "shares": [next(shares, 0.0) if mend.on else None for mend in render.marks.mend.entries],
-        "total": total,
+        "total": 100 * render.touched_share,
         "dust": dust,
     }
-
-
-def _share(alpha: Float, where: "np.ndarray[Any, np.dtype[np.bool_]]") -> float:
-    return float(alpha[where].sum()) / max(float(alpha.sum()), 1.0)
 
 
 def dust_left(render: Render) -> dict[str, Any]:

@@ -1,6 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useState, type ReactNode } from 'react';
 import { Choice } from '../bench/Choice';
+import { Part } from '../bench/Part';
 import { StagePanel } from '../bench/StagePanel';
 import { Toggle } from '../bench/Toggle';
 import { ValueSlider } from '../bench/ValueSlider';
@@ -193,20 +194,6 @@ type ShareName = 'fringe' | 'density' | 'black' | 'white' | 'shadow_strength' | 
 function setOf(marks: EdgeMarks): Partial<Report['settings']> {
   const set = Object.entries(marks).filter(([, value]) => value !== null);
   return Object.fromEntries(set);
-}
-
-function Part({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {
-  return (
-    <Flex direction="column" gap="1.5" borderTop="1px solid" borderColor="line" pt="2">
-      <Flex justify="space-between" align="center">
-        <Text as="h3" fontWeight="700">
-          {name}
-        </Text>
-        {aside}
-      </Flex>
-      {children}
-    </Flex>
-  );
 }
 
 const Changed = ({ what }: { what: string | null }) =>

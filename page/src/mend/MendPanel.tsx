@@ -1,6 +1,7 @@
 import { Box, Flex, Grid, Text } from '@chakra-ui/react';
-import { useState, type ReactNode } from 'react';
+import { useState } from 'react';
 import { Choice } from '../bench/Choice';
+import { Part } from '../bench/Part';
 import { StagePanel } from '../bench/StagePanel';
 import { Toggle } from '../bench/Toggle';
 import { ValueSlider } from '../bench/ValueSlider';
@@ -529,19 +530,5 @@ function Guides({ mend }: { mend: Mend }) {
         )}
       </Flex>
     </Part>
-  );
-}
-
-function Part({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {
-  return (
-    <Flex direction="column" gap="1.5" borderTop="1px solid" borderColor="line" pt="2" flex="none">
-      <Flex justify="space-between" align="center">
-        <Text as="h3" fontWeight="700">
-          {name}
-        </Text>
-        {aside}
-      </Flex>
-      {children}
-    </Flex>
   );
 }

@@ -218,6 +218,12 @@ class Checked:
         way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         return cv2.warpAffine(self.alpha, to_result, (w, h), flags=way)
 
+    def largest_place(self, mask: Mask) -> Place | None:
+        """The largest place of a mask of the analysis picture; pixels scattered close to each other are one. None if there is none."""
+        pieces = islands(cv2.dilate(mask.view(np.uint8), np.ones((5, 5), np.uint8)) > 0)
+        largest = larger_than(pieces, 0, 1)
+        return self.piece_on_analysis(pieces, largest[0]) if largest else None
+
     def piece_on_analysis(self, pieces: Pieces, label: int, step: int = 1) -> Place:
         """A piece of a mask of the analysis picture (or of every so many px of it), as a place with its outline."""
         x, y, w, h = (step * value for value in pieces.rect(label))

@@ -1,9 +1,6 @@
 """Neutral places of the product that took a cast from its colours being changed."""
 
-import cv2
-import numpy as np
-
-from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
+from yardchalk.core.checks.finding import Checked, Finding
 
 
 def check(c: Checked) -> list[Finding]:
@@ -13,14 +10,12 @@ def check(c: Checked) -> list[Finding]:
     shift, limit = c.shifted.neutral_shift, c.spec.limits.neutral_shift
     if shift <= limit:
         return []
-    pieces = islands(cv2.dilate(c.shifted.neutrals.view(np.uint8), np.ones((5, 5), np.uint8)) > 0)
-    largest = larger_than(pieces, 0, 1)
     return [
         Finding(
             check="tinted-neutral",
             severity="look",
             message=f"What was neutral took a cast from Colour: {shift:.1f} in a*, b*",
-            place=c.piece_on_analysis(pieces, largest[0]) if largest else None,
+            place=c.largest_place(c.shifted.neutrals),
             figure=round(shift, 2),
             limit=limit,
             unit="a*, b*",

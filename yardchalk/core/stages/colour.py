@@ -166,7 +166,6 @@ def _change(
         left |= light > unit + np.float32(_OUT)
         out[k] = tone[int(min(light, unit) * full + np.float32(0.5))] / full
     if numbers[11] > 0:
-        luma = nothing
         for k in range(3):
             lab[k] = codes[int(out[k] * full + np.float32(0.5))] / full
         luma = np.float32(0.299) * lab[0] + np.float32(0.587) * lab[1] + np.float32(0.114) * lab[2]
@@ -174,12 +173,11 @@ def _change(
         between = unit - dark - bright
         mean = nothing
         for k in range(3):
-            shift = dark * ranges[0, k] + between * ranges[1, k] + bright * ranges[2, k]
-            mean += (np.float32(0.299) if k == 0 else np.float32(0.587) if k == 1 else np.float32(0.114)) * shift
+            out[k] = dark * ranges[0, k] + between * ranges[1, k] + bright * ranges[2, k]
+            mean += (np.float32(0.299) if k == 0 else np.float32(0.587) if k == 1 else np.float32(0.114)) * out[k]
         for k in range(3):
-            shift = dark * ranges[0, k] + between * ranges[1, k] + bright * ranges[2, k]
             # Hues move; how light it is stays.
-            v = lab[k] + shift - mean
+            v = lab[k] + out[k] - mean
             left |= v > unit + np.float32(_OUT) or v < -np.float32(_OUT)
             v = min(max(v, nothing), unit)
             out[k] = v / np.float32(12.92) if v <= np.float32(0.04045) else ((v + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
