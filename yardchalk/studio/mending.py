@@ -3,12 +3,14 @@
 from typing import Any
 
 from yardchalk.core.mend_settings import AnyMend, FillMend, StrokeArea
-from yardchalk.core.render import Render
+from yardchalk.core.render import Region, Render
 from yardchalk.core.stages.mend.dust import Speck
 
 
 def report_on_mends(render: Render) -> dict[str, Any]:
     """Shares of the product in %, entry by entry of the photo's own list: None for one that is off."""
+    # The first fill looks at full size; have the photo decoded before somebody waits for that.
+    render.part(1.0, Region(0, 1, 0, 1))
     own = [mend for mend in render.marks.mend.entries if mend.on]
     dust = len(render.mends) - len(own)
     touched = render.touched
