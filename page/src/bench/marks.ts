@@ -20,7 +20,7 @@ export function textOf(marks: Marks): string {
   const balance = marks.balance ? filled(marks.balance) : undefined;
   const lift = filled(marks.lift);
   const edge = filled(marks.edge);
-  const mend = filled(marks.mend);
+  const mend = inOrder(filled(marks.mend)) as Record<string, unknown>;
   const colour = filled(marks.colour);
   const place = filled(marks.place);
   return JSON.stringify({
@@ -40,6 +40,14 @@ function filled(settings: object): Record<string, unknown> {
     ([, value]) => value !== null && value !== undefined && !(Array.isArray(value) && value.length === 0),
   );
   return Object.fromEntries(set.sort(([a], [b]) => a.localeCompare(b)));
+}
+
+/** The same value with the keys of all that is in it in one order: what was made here and what comes back is the same text. */
+function inOrder(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(inOrder);
+  if (value === null || typeof value !== 'object') return value;
+  const sorted = Object.entries(value).sort(([a], [b]) => a.localeCompare(b));
+  return Object.fromEntries(sorted.map(([key, part]) => [key, inOrder(part)]));
 }
 
 /** The marks with some of Lift's settings changed; null takes a setting back to the run sheet's. */

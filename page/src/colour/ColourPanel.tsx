@@ -10,6 +10,7 @@ import { ValueSlider } from '../bench/ValueSlider';
 import { Press, Quiet } from '../clear/parts';
 import { percent } from '../mend/MendPanel';
 import { count } from '../shared/format';
+import { useLater } from '../shared/useLater';
 
 type Single = 'exposure' | 'brightness' | 'contrast' | 'hue' | 'saturation' | 'vibrance' | 'amount';
 type Range = 'shadows' | 'middles' | 'lights';
@@ -25,13 +26,13 @@ export function ColourPanel(props: {
   onSettle: (marks: Marks, what: string) => void;
 }) {
   const { photo, marks, trouble, onDrag, onSettle } = props;
+  // What is seen comes first; figures follow.
+  const late = useLater(photo.marks);
   const report = useQuery({
-    queryKey: ['colour', photo.id, photo.tile_base, textOf(photo.marks)],
+    queryKey: ['colour', photo.id, photo.tile_base, textOf(late)],
     placeholderData: (before) => before,
     queryFn: () =>
-      answered(
-        client.POST('/api/photos/{photo_id}/colour', { params: { path: { photo_id: photo.id } }, body: photo.marks }),
-      ),
+      answered(client.POST('/api/photos/{photo_id}/colour', { params: { path: { photo_id: photo.id } }, body: late })),
   });
   const measured = report.data;
   const own = Object.fromEntries(Object.entries(marks.colour).filter(([, value]) => value != null)) as ColourMarks;

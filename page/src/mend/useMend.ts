@@ -5,6 +5,7 @@ import type { Painted } from '../bench/BrushLayer';
 import { NO_MENDS, textOf, withMend, type Marks, type MendMarks } from '../bench/marks';
 import { placingOf, thinned, within } from '../clear/placing';
 import type { Share } from '../clear/regions';
+import { useLater } from '../shared/useLater';
 
 export type Entry = MendMarks['entries'][number];
 export type Of<K extends Entry['kind']> = Extract<Entry, { kind: K }>;
@@ -71,19 +72,21 @@ export function useMend(
   const [takingSource, setTakingSource] = useState(false);
   const placing = placingOf(photo);
   const path = { path: { photo_id: photo.id } };
-  const asked = textOf(photo.marks);
+  // What is seen comes first; figures follow.
+  const measured = useLater(photo.marks);
+  const asked = textOf(measured);
   const report = useQuery({
     queryKey: ['mends', photo.id, photo.tile_base, asked],
     enabled: active,
     placeholderData: (before) => before,
-    queryFn: () => answered(client.POST('/api/photos/{photo_id}/mends', { params: path, body: photo.marks })),
+    queryFn: () => answered(client.POST('/api/photos/{photo_id}/mends', { params: path, body: measured })),
   });
   const [looking, setLooking] = useState(false);
   const dust = useQuery({
     queryKey: ['dust', photo.id, photo.tile_base, asked],
     enabled: active && looking,
     placeholderData: (before) => before,
-    queryFn: () => answered(client.POST('/api/photos/{photo_id}/dust', { params: path, body: photo.marks })),
+    queryFn: () => answered(client.POST('/api/photos/{photo_id}/dust', { params: path, body: measured })),
   });
   const [passed, setPassed] = useState<string[]>([]);
   const key = (speck: Speck) => speck.box.join(' ');
