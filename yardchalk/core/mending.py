@@ -205,7 +205,9 @@ def _in_srgb(f: Finding, bench: Bench) -> Mend | None:
 
 
 def _untinted(f: Finding, bench: Bench) -> Mend | None:
-    none = (0.0, 0.0, 0.0)
+    colour, none = bench.marks.colour.over(bench.sheet.colour), (0.0, 0.0, 0.0)
+    if (colour.shadows, colour.middles, colour.lights) == (none, none, none):
+        return None
     return bench.with_colour("Balance of shadows, middles and lights back to none", shadows=none, middles=none, lights=none)
 
 

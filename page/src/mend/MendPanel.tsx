@@ -262,7 +262,7 @@ function Dust({ mend, onShow }: { mend: Mend; onShow: (box: readonly number[], l
           <SpeckList specks={paper.slice(0, 6)} onShow={onShow} onMend={(speck) => mend.mendSpecks([speck])} />
           {paper.length > 6 && <Quiet>and {paper.length - 6} more</Quiet>}
           <Text fontSize="13px">
-            On the product: {product.length === 0 ? 'none' : `${product.length}, perhaps meant`}
+            On the product: {product.length === 0 ? 'none' : `${count(product.length, 'speck')}, perhaps meant`}
           </Text>
           {next && (
             <SpeckList

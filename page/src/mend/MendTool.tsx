@@ -3,6 +3,7 @@ import { BrushLayer } from '../bench/BrushLayer';
 import type { Deck } from '../bench/deck';
 import { ToolLayer, type At } from '../bench/ToolLayer';
 import { LoopLayer } from '../clear/ClearTool';
+import { steppedBy } from '../shared/keys';
 import { mapBack, nameOf, PUSHES, type Entry, type Mend } from './useMend';
 
 const BLUE = '#2C5AA0';
@@ -290,6 +291,15 @@ function Guides({ mend, deck }: { mend: Mend; deck: Deck }) {
               onPointerUp={(event) => {
                 const next = moved(i, event);
                 if (next) mend.setGuides(next, 'guide moved');
+              }}
+              onKeyDown={(event) => {
+                const at = steppedBy(event, guide.at, 0, 1, level ? -0.001 : 0.001);
+                if (at === null) return;
+                event.preventDefault();
+                mend.setGuides(
+                  guides.map((one, k) => (k === i ? { ...one, at } : one)),
+                  'guide moved',
+                );
               }}
             />
           </g>

@@ -34,6 +34,7 @@ export type Copying = {
   kept: boolean;
 };
 
+const MOST = 400; // entries that a photo may have
 const WAIT = 500; // ms after the last key until a step is kept
 const NAMES: Record<Entry['kind'], string> = {
   clone: 'Clone',
@@ -93,13 +94,25 @@ export function useMend(
   const specks = looking ? (dust.data?.specks ?? []).filter((speck) => !passed.includes(key(speck))) : [];
 
   const withEntries = (next: Entry[]) => withMend(shown, { entries: next });
-  const put = (next: Entry[], what: string) => settle(withEntries(next), `Mend: ${what}`);
-  const add = (made: Entry, what: string, choose = true) => {
-    if (choose) setChosen(entries.length);
+  // A move by keys that is shown but not kept yet; what is settled meanwhile has it in it.
+  const timer = useRef<number>(undefined);
+  const pending = useRef<(() => void) | null>(null);
+  const settled = (marks: Marks, what: string) => {
+    window.clearTimeout(timer.current);
+    pending.current = null;
+    settle(marks, `Mend: ${what}`);
+  };
+  const keepMove = () => {
+    window.clearTimeout(timer.current);
+    pending.current?.();
+    pending.current = null;
+  };
+  const put = (next: Entry[], what: string) => settled(withEntries(next), what);
+  const add = (made: Entry, what: string) => {
+    setChosen(entries.length);
     put([...entries, made], what);
   };
   const replaced = (i: number, made: Entry) => entries.map((one, k) => (k === i ? made : one));
-  const timer = useRef<number>(undefined);
 
   const pushing = useMutation({
     mutationFn: async ({ points, by }: { points: Share[]; by: 'push' | 'pull-in' | 'let-out' | 'relax' }) => {
@@ -178,7 +191,8 @@ export function useMend(
     const next = withEntries(replaced(chosen, moved));
     drag(next);
     window.clearTimeout(timer.current);
-    timer.current = window.setTimeout(() => settle(next, `Mend: ${nameOf(moved)} moved`), WAIT);
+    pending.current = () => settle(next, `Mend: ${nameOf(moved)} moved`);
+    timer.current = window.setTimeout(keepMove, WAIT);
   };
 
   return {
@@ -193,7 +207,6 @@ export function useMend(
     brush,
     copying,
     restoring,
-    source,
     takingSource,
     specks,
     dust,
@@ -218,6 +231,7 @@ export function useMend(
       setChosen((now) => (now !== null && next && PUSHES.includes(next) && entries[now]?.kind === 'push' ? now : null));
     },
     choose: (i: number | null) => {
+      keepMove();
       setTool(null);
       setChosen(i);
     },
@@ -253,20 +267,24 @@ export function useMend(
     mendSpecks: (some: Speck[]) => {
       setChosen(null);
       put(
-        [...entries, ...some.map((speck) => speck.mend)].slice(0, 400),
+        [...entries, ...some.map((speck) => speck.mend)].slice(0, MOST),
         some.length === 1 ? 'a speck' : `${some.length} specks`,
       );
     },
     pass: (speck: Speck) => setPassed((now) => [...now, key(speck)]),
     setDust: (on: boolean | null) =>
-      settle(withMend(shown, { dust: on }), on ? 'Mend: dust found and mended' : 'Mend: dust left'),
-    setGuides: (next: Guide[], what: string) => settle(withMend(shown, { guides: next }), `Mend: ${what}`),
+      settled(
+        withMend(shown, { dust: on }),
+        on === null ? 'dust as the run sheet has it' : on ? 'dust found and mended' : 'dust left',
+      ),
+    setGuides: (next: Guide[], what: string) => settled(withMend(shown, { guides: next }), what),
     dragGuides: (next: Guide[]) => drag(withMend(shown, { guides: next })),
     clear: () => {
       setChosen(null);
-      settle(withMend(shown, { ...NO_MENDS, guides, dust: null }), 'Mend: all taken away');
+      settled(withMend(shown, { ...NO_MENDS, guides, dust: null }), 'all taken away');
     },
     drop: () => {
+      keepMove();
       setTool(null);
       setChosen(null);
       setTakingSource(false);
