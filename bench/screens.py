@@ -15,6 +15,7 @@ from tools.shots import settled
 from yardchalk.host.service import Service
 
 DRAGS, OPENINGS, STROKES, BOARD = 40, 6, 10, 5000
+PAUSE = 600  # ms between two strokes of a person who is quick
 
 
 def _fill(page: Page, address: str) -> int:
@@ -92,6 +93,46 @@ def _stroke(page: Page) -> list[float]:
     return times
 
 
+def _mends(page: Page) -> dict[str, list[float]]:
+    """Milliseconds from letting a stroke of each tool of Mend go to the picture on screen; of a nudge, from the arrow key."""
+    page.evaluate("for (const kind of ['keydown', 'pointerup']) addEventListener(kind, () => performance.mark('pressed'), true)")
+    page.keyboard.press("6")
+    settled(page)
+    times: dict[str, list[float]] = {}
+    for tool in ("Fill", "Clone", "Restore", "To backdrop", "Push", "Nudge"):
+        page.get_by_role("button", name=tool, exact=True).click()
+        box = page.locator("[role=application]").bounding_box()
+        assert box is not None
+        middle, down = box["x"] + 0.42 * box["width"], box["y"] + 0.5 * box["height"]
+        if tool == "Clone":
+            page.mouse.click(middle - 40, down - 40)
+        for i in range(STROKES):
+            x, y = middle + 14 * i, down - 30 + 9 * (i % 5)
+            if tool == "Nudge":
+                if i == 0:
+                    _drag_over(page, (x, y), (x + 40, y), (x + 40, y + 40), (x, y + 40))
+                    page.mouse.up()
+                    settled(page)
+                page.evaluate("performance.clearMarks()")
+                page.keyboard.press("Shift+ArrowRight")
+            else:
+                _drag_over(page, (x, y), (x + 12, y + 10))
+                page.evaluate("performance.clearMarks()")
+                page.mouse.up()
+            page.wait_for_function(f"{SHOWN}.length > 0")
+            times.setdefault(tool.lower(), []).append(page.evaluate(f"{SHOWN}[0].startTime - {PRESSED}[0].startTime"))
+            settled(page)
+            page.wait_for_timeout(PAUSE)
+    return times
+
+
+def _drag_over(page: Page, *places: tuple[float, float]) -> None:
+    page.mouse.move(*places[0])
+    page.mouse.down()
+    for place in places[1:]:
+        page.mouse.move(*place, steps=5)
+
+
 def _open(page: Page, address: str, lot: int) -> list[float]:
     """Milliseconds from the press on a tile of the line-up to the photo on screen."""
     times = []
@@ -161,6 +202,8 @@ def run() -> dict[str, float]:
                 reached = _tolerance(page)
                 settled(page)
                 painted = _stroke(page)
+                settled(page)
+                mended = _mends(page)
                 first, blank = _board(page, service.address, service.cluster.url, lot)
         finally:
             service.stop()
@@ -173,6 +216,7 @@ def run() -> dict[str, float]:
         "tolerance dragged, longest ms": max(reached),
         "stroke of chalk settled (24 MP, fitted), median ms": statistics.median(painted),
         "stroke of chalk settled, longest ms": max(painted),
+        **{f"mend: {tool} settled (24 MP, fitted), median ms": statistics.median(times) for tool, times in mended.items()},
         "24 MP photo opened on the bench, median ms": statistics.median(opened),
         "24 MP photo opened on the bench, first ms": opened[0],
         "board of 5,000: first tile, ms": first,

@@ -57,6 +57,7 @@ from yardchalk.core.stages.plot import Plot
 
 ANALYSIS_SIDE = 1600
 _ANALYSIS_NEAR = 0.9
+_LAST = 4  # mends that are done anew on what was shown before them
 SEE_THROUGH = 0.8  # of glass, where nothing else is said
 _SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
 Card = Literal["white", "black", "grey", "vivid", "checks"]
@@ -97,6 +98,12 @@ class StageCache:
                 _, (_, gone) = self._kept.popitem(last=False)
                 self._size -= gone
         return value
+
+    def peek(self, key: tuple[Any, ...]) -> Any:
+        """The result under the key, or None if it is not there."""
+        digest = hashlib.sha256(repr(key).encode()).hexdigest()
+        with self._lock:
+            return self._kept[digest][0] if digest in self._kept else None
 
     def forget_large(self, least: int = 40_000_000) -> None:
         """Let go of what takes at least so many bytes: full-size pictures, once they are on the canvas."""
@@ -433,9 +440,16 @@ class Render:
     @cached_property
     def mended_key(self) -> tuple[Any, ...]:
         """Stands for all that coverage hangs on besides the framed photo."""
-        if not self.mends:
-            return self.clear_key, self.edge_key
-        return self.tone_key, hashlib.sha256("".join(mend.model_dump_json() for mend in self.mends).encode()).hexdigest()
+        return (self.tone_key, self._mend_keys[-1]) if self.mends else (self.clear_key, self.edge_key)
+
+    @cached_property
+    def _mend_keys(self) -> list[str]:
+        """Stand for the first mend, the first two, and so on."""
+        so_far, out = hashlib.sha256(), []
+        for mend in self.mends:
+            so_far.update(mend.model_dump_json(exclude={"name"}).encode())
+            out.append(so_far.hexdigest())
+        return out
 
     @property
     def tone_key(self) -> tuple[Any, ...]:
@@ -491,8 +505,19 @@ class Render:
     def mended(self, scale: float, region: Region) -> Layer:
         """The toned region with all mends done, before Colour."""
         width, height = self.size_at(scale)
-        key = (self.digest, "mended", self.mended_key, width, height, region)
-        return self.cache.get(key, lambda: self.mender.layer(scale, region))
+
+        def key(mends: str) -> tuple[Any, ...]:
+            return self.digest, "mended", (self.tone_key, mends), width, height, region
+
+        def add() -> Layer:
+            # A person adds mend after mend: what was shown before the last ones is gone on from.
+            for done in range(len(self.mends) - 1, max(0, len(self.mends) - _LAST), -1):
+                before = self.cache.peek(key(self._mend_keys[done - 1]))
+                if before is not None:
+                    return self.mender.layer(scale, region, begun=(before, done))
+            return self.mender.layer(scale, region)
+
+        return self.cache.get(key(self._mend_keys[-1]), add)
 
     def coverage(self, scale: float, region: Region) -> Float:
         """By the finished product, mends included: float32 (h, w)."""

@@ -1,6 +1,6 @@
 import { Box, Flex, Grid, Text } from '@chakra-ui/react';
 import { useMutation } from '@tanstack/react-query';
-import { useEffect, useMemo, useState } from 'react';
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { answered, client, type Finding, type Photo } from '../api/client';
 import { keys, queries, useLift, usePhoto } from '../api/queries';
@@ -36,7 +36,7 @@ import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type S
 import { PlacePanel } from './PlacePanel';
 import { Snapshots } from './Snapshots';
 import { useHold } from './useHold';
-import { Viewer, type Compare, type Focus, type View } from './Viewer';
+import { Viewer, type Asking, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
 
 /** One photo: its findings, the viewer, and the stage in hand. */
@@ -96,11 +96,21 @@ function Bench({ photo }: { photo: Photo }) {
     ...done,
     mutationFn: () => answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
   });
+  const viewer = useRef<Asking>(null);
+  // Sizes come with the kept frame, so that is what the tiles are asked under.
+  const asSeen = (marks: Marks): Marks => ({
+    ...marks,
+    frame: photo.marks.frame,
+    ...(photo.lift_on ? {} : { lift: {} }),
+  });
   const drag = (marks: Marks) => {
+    // The first drag may change the view.
+    if (dragging) viewer.current?.ask(asSeen(marks));
     setDragging(true);
     setDraft(marks);
   };
   const settle = (marks: Marks, what: string) => {
+    viewer.current?.ask(asSeen(marks));
     setDragging(false);
     const last = keep.isPending ? keep.variables.marks : photo.marks;
     if (textOf(marks) === textOf(last)) setDraft(keep.isPending ? last : null);
@@ -268,12 +278,9 @@ function Bench({ photo }: { photo: Photo }) {
         : found;
   const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
   const standing = standingOf(photo);
-  return (
-    <Grid
-      height="100%"
-      templateRows="44px minmax(0, 1fr) 66px"
-      templateColumns={{ base: '0 minmax(0, 1fr) 316px', xl: '232px minmax(0, 1fr) 316px' }}
-    >
+  // What stands round the picture and the panel is drawn after them: a person looks at those.
+  const above = useDeferredValue(
+    <>
       <Flex
         as="header"
         gridColumn="1 / -1"
@@ -373,8 +380,23 @@ function Bench({ photo }: { photo: Photo }) {
         <FindingsList photo={photo} work={work} />
         <LotStrip photo={photo} />
       </Flex>
+    </>,
+  );
+  const below = useDeferredValue(
+    <Box gridColumn="1 / -1">
+      <Yardstick photo={photo} stage={stage} onStage={choose} />
+    </Box>,
+  );
+  return (
+    <Grid
+      height="100%"
+      templateRows="44px minmax(0, 1fr) 66px"
+      templateColumns={{ base: '0 minmax(0, 1fr) 316px', xl: '232px minmax(0, 1fr) 316px' }}
+    >
+      {above}
       <Box as="main" gridColumn="2" gridRow="2" minWidth="0" minHeight="0">
         <Viewer
+          ref={viewer}
           photo={photo}
           // What a white point does is seen in the clip view; while one is dragged over the finished picture, that is shown.
           view={clear.live ? 'before' : dragging && view === 'picture' && stage === 'lift' ? 'clip' : view}
@@ -382,12 +404,7 @@ function Bench({ photo }: { photo: Photo }) {
           onView={setView}
           card={card}
           onCard={setCard}
-          // Sizes come with the kept frame, so that is what the tiles are asked under.
-          marks={{
-            ...(islandShown ?? work.preview ?? shown),
-            frame: photo.marks.frame,
-            ...(photo.lift_on ? {} : { lift: {} }),
-          }}
+          marks={asSeen(islandShown ?? work.preview ?? shown)}
           before={before}
           level={level}
           focus={focus}
@@ -532,9 +549,7 @@ function Bench({ photo }: { photo: Photo }) {
           />
         )}
       </Box>
-      <Box gridColumn="1 / -1">
-        <Yardstick photo={photo} stage={stage} onStage={choose} />
-      </Box>
+      {below}
       <KeyHelp title="Keys at the bench" keys={KEYS} open={help} onClose={() => setHelp(false)} />
       {keeping && <KeepAsSheet photo={photo} onClose={() => setKeeping(false)} />}
       {work.allowing !== null && (

@@ -1,16 +1,25 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react';
-import { useEffect, useMemo, useRef, useState, useSyncExternalStore, type ReactNode } from 'react';
+import {
+  useEffect,
+  useImperativeHandle,
+  useMemo,
+  useRef,
+  useState,
+  useSyncExternalStore,
+  type ReactNode,
+  type Ref,
+} from 'react';
 import { connection } from '../api/events';
 import type { Photo } from '../api/client';
 import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
 import { Toggle } from './Toggle';
-import { useMarksAddress } from './address';
+import { marksAddress, useMarksAddress } from './address';
 import { BesidePane } from './BesidePane';
 import { CropBox } from './CropBox';
 import { Deck, type Box as Place, type Source, type Taken } from './deck';
-import { frameOf, textOf, uncropped, type Crop, type Marks } from './marks';
+import { frameOf, uncropped, type Crop, type Marks } from './marks';
 
 export const views = [
   { name: 'picture', label: 'Picture' },
@@ -53,7 +62,11 @@ export type Compare = 'split' | 'side';
 /** Where to fly to; with a zoom (1 is real pixels), or so that it fits. */
 export type Focus = { place: Place; label: string; colour: string; zoom?: number };
 
+/** Asks for the picture under other marks at once, without waiting until the page is drawn anew. */
+export type Asking = { ask: (marks: Marks) => void };
+
 type Props = {
+  ref?: Ref<Asking>;
   photo: Photo;
   view: View | 'before';
   /** The views that there are in the stage in hand. */
@@ -80,6 +93,7 @@ type Props = {
 
 /** The photo, on a surround of neutral grey, so that white is seen as white. */
 export function Viewer({
+  ref,
   photo,
   view,
   choice,
@@ -113,12 +127,9 @@ export function Viewer({
   const height = whole ? photo.whole_height : photo.height;
   const { tile_base: base, halvings } = photo;
   const framed = whole ? uncropped(frameOf(marks)) : frameOf(marks);
-  const as = useMarksAddress(framed, textOf(framed));
-  // Coverage hangs on tones only where a mend takes pixels from elsewhere.
-  const cleared = marks.mend.entries.length ? marks : { ...marks, lift: {}, balance: null, colour: {} };
-  const cut = useMarksAddress(cleared, textOf(cleared));
-  const all = useMarksAddress(marks, textOf(marks));
-  const under = whole ? as : view === 'matte' || view === 'map' ? cut : all;
+  const as = useMarksAddress(framed);
+  const seen = useMarksAddress(seenBy(view, marks));
+  const under = whole ? as : seen;
 
   useEffect(() => {
     if (!element.current) return;
@@ -141,6 +152,13 @@ export function Viewer({
     const size = { width, height, halvings };
     deck.show(sourceOf(base, size, whole ? 'before' : view, whole ? 'white' : card, under, level));
   }, [deck, base, width, height, halvings, view, card, whole, under, level]);
+
+  useImperativeHandle(ref, () => ({
+    ask: (next) => {
+      const size = { width, height, halvings };
+      if (!whole) deck?.show(sourceOf(base, size, view, card, marksAddress(seenBy(view, next)), level));
+    },
+  }));
 
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.
@@ -379,6 +397,12 @@ const placeStyle = {
 };
 
 type Size = { width: number; height: number; halvings: number };
+
+/** The marks that a view hangs on. Coverage hangs on tones only where a mend takes pixels from elsewhere. */
+const seenBy = (view: View | 'before', marks: Marks): Marks =>
+  (view === 'matte' || view === 'map') && !marks.mend.entries.length
+    ? { ...marks, lift: {}, balance: null, colour: {} }
+    : marks;
 
 /** The tiles of a view under marks, as they stand in an address. What a view does not hang on is left out, so that its tiles serve again. */
 export function sourceOf(

@@ -1,6 +1,7 @@
-import { useQuery } from '@tanstack/react-query';
+import { queryOptions, useQuery } from '@tanstack/react-query';
 import { answered, client } from '../api/client';
-import type { Marks } from './marks';
+import { queries } from '../api/queries';
+import { textOf, type Marks } from './marks';
 
 const LONGEST = 480;
 const keys = new Map<string, string>();
@@ -11,20 +12,29 @@ function keyOf(text: string): string {
   return key;
 }
 
-/**
- * How marks stand in the address of a tile: as they are if they are short, else by a key. The marks are sent along with
- * the first tile that is asked for under it, and again when the server was away.
- */
-export function useMarksAddress(marks: Marks, text: string): string {
-  const long = text.length > LONGEST;
-  const key = long ? keyOf(text) : '';
-  useQuery({
+const sending = (key: string, marks: Marks) =>
+  queryOptions({
     queryKey: ['marks', key],
-    enabled: long,
     queryFn: async () => {
       await answered(client.PUT('/api/marks/{key}', { params: { path: { key } }, body: marks }));
       return true;
     },
   });
-  return long ? `~${key}` : encodeURIComponent(text);
+
+/** How marks stand in the address of a tile: as they are if they are short, else by a key. */
+const inAddress = (text: string) => (text.length > LONGEST ? `~${keyOf(text)}` : encodeURIComponent(text));
+
+/** The same, for tiles that are asked for at once: long marks are on their way with them. */
+export function marksAddress(marks: Marks): string {
+  const text = textOf(marks);
+  if (text.length > LONGEST) void queries.query(sending(keyOf(text), marks)).catch(() => {});
+  return inAddress(text);
+}
+
+/** The same, while something is shown under it: long marks are sent along, and again when the server was away. */
+export function useMarksAddress(marks: Marks): string {
+  const text = textOf(marks);
+  const long = text.length > LONGEST;
+  useQuery({ ...sending(long ? keyOf(text) : '', marks), enabled: long });
+  return inAddress(text);
 }

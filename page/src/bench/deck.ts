@@ -118,6 +118,7 @@ export class Deck {
       return;
     }
     this.coming = source.key;
+    this.fetchInView(source);
     this.listener.onBusy(true);
     this.viewer.addTiledImage({
       tileSource: tileSource(source),
@@ -299,6 +300,13 @@ export class Deck {
   unmark() {
     this.afterwards = null;
     this.viewer.removeOverlay(this.place);
+  }
+
+  /** Have the tiles in view on their way before the viewer's next frame, when it asks for them. */
+  private fetchInView(source: Source) {
+    const inView = (this.shown?.item.getTilesToDraw() ?? []) as { tile: OpenSeadragon.Tile }[];
+    for (const { tile } of inView)
+      void fetch(source.address(source.halvings - tile.level, tile.x, tile.y), { priority: 'high' }).catch(nothing);
   }
 
   private loadThenReveal(source: Source, item: OpenSeadragon.TiledImage) {

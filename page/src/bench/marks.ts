@@ -16,6 +16,15 @@ export type Crop = [number, number, number, number];
 
 /** Just what is set, in one order, so that the same marks are the same text. */
 export function textOf(marks: Marks): string {
+  const text = texts.get(marks) ?? written(marks);
+  texts.set(marks, text);
+  return text;
+}
+
+// Marks are never changed in place, and are asked for their text again and again.
+const texts = new WeakMap<Marks, string>();
+
+function written(marks: Marks): string {
   const frame = marks.frame ? filled(marks.frame) : undefined;
   const balance = marks.balance ? filled(marks.balance) : undefined;
   const lift = filled(marks.lift);
@@ -35,18 +44,20 @@ export function textOf(marks: Marks): string {
   });
 }
 
+const byKey = ([a]: [string, unknown], [b]: [string, unknown]) => (a < b ? -1 : 1);
+
 function filled(settings: object): Record<string, unknown> {
   const set = Object.entries(settings).filter(
     ([, value]) => value !== null && value !== undefined && !(Array.isArray(value) && value.length === 0),
   );
-  return Object.fromEntries(set.sort(([a], [b]) => a.localeCompare(b)));
+  return Object.fromEntries(set.sort(byKey));
 }
 
 /** The same value with the keys of all that is in it in one order: what was made here and what comes back is the same text. */
 function inOrder(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(inOrder);
   if (value === null || typeof value !== 'object') return value;
-  const sorted = Object.entries(value).sort(([a], [b]) => a.localeCompare(b));
+  const sorted = Object.entries(value).sort(byKey);
   return Object.fromEntries(sorted.map(([key, part]) => [key, inOrder(part)]));
 }
 

@@ -5,7 +5,6 @@ import type { Photo } from '../api/client';
 import { usePhoto } from '../api/queries';
 import { useMarksAddress } from '../bench/address';
 import { Deck } from '../bench/deck';
-import { textOf } from '../bench/marks';
 import { sourceOf, views, type View } from '../bench/Viewer';
 import { isOpen } from '../findings/useWork';
 import { stem } from '../shared/format';
@@ -95,7 +94,7 @@ function PhotoPane({ photo, view, card, onDeck }: PaneProps & { photo: Photo }) 
   const element = useRef<HTMLDivElement>(null);
   const [deck, setDeck] = useState<Deck | null>(null);
   const tell = useRef(onDeck);
-  const marks = useMarksAddress(photo.marks, textOf(photo.marks));
+  const marks = useMarksAddress(photo.marks);
   useEffect(() => {
     if (!element.current) return;
     const told = tell.current;

@@ -46,7 +46,7 @@ export function MendPanel(props: {
 }) {
   const { mend, trouble, onShow } = props;
   const report = mend.report.data;
-  const failed = mend.report.error ?? mend.dust.error ?? mend.pushing.error;
+  const failed = mend.report.error ?? mend.dust.error ?? mend.pushTrouble;
   const own = mend.photo.marks.mend;
   return (
     <StagePanel

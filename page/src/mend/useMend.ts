@@ -1,5 +1,5 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useQuery } from '@tanstack/react-query';
+import { useLayoutEffect, useRef, useState } from 'react';
 import { answered, client, type Photo, type Speck } from '../api/client';
 import type { Painted } from '../bench/BrushLayer';
 import { NO_MENDS, textOf, withMend, type Marks, type MendMarks } from '../bench/marks';
@@ -15,7 +15,8 @@ type Area = Of<'fill'>['area'];
 /** What a press on the photo does. */
 export type Tool =
   'clone' | 'fill' | 'restore' | 'backdrop' | 'product' | 'nudge' | 'push' | 'pull-in' | 'let-out' | 'relax';
-export const PUSHES: Tool[] = ['push', 'pull-in', 'let-out', 'relax'];
+type Pushing = 'push' | 'pull-in' | 'let-out' | 'relax';
+export const PUSHES: Tool[] = ['push', 'pull-in', 'let-out', 'relax'] satisfies Pushing[];
 
 export type Brush = {
   /** Share of the photo's longer side. */
@@ -114,27 +115,32 @@ export function useMend(
   };
   const replaced = (i: number, made: Entry) => entries.map((one, k) => (k === i ? made : one));
 
-  const pushing = useMutation({
-    mutationFn: async ({ points, by }: { points: Share[]; by: 'push' | 'pull-in' | 'let-out' | 'relax' }) => {
+  // Strokes that push are worked out by the server, one after the other, each on what those before it came to.
+  const standing = useRef({ marks: shown, chosen });
+  useLayoutEffect(() => {
+    standing.current = { marks: shown, chosen };
+  });
+  const pushes = useRef(Promise.resolve());
+  const [pushTrouble, setPushTrouble] = useState<Error | null>(null);
+  const push = (points: Share[], by: Pushing) => {
+    const { size, strength } = brush;
+    const one = async () => {
+      const { marks, chosen } = standing.current;
+      const { entries } = marks.mend;
       const last = chosen !== null && entries[chosen]?.kind === 'push' ? chosen : entries.length - 1;
       const before = entries[last];
       const mend = before?.kind === 'push' ? before : null;
-      const made = await answered(
-        client.POST('/api/photos/{photo_id}/push', {
-          params: path,
-          body: { mend, tool: by, points, size: brush.size, strength: brush.strength },
-        }),
-      );
-      return { made, at: mend ? last : null };
-    },
-    onSuccess: ({ made, at }, { by }) => {
-      if (at === null) add(made, by);
-      else {
-        setChosen(at);
-        put(replaced(at, made), by);
-      }
-    },
-  });
+      const body = { mend, tool: by, points, size, strength };
+      const made = await answered(client.POST('/api/photos/{photo_id}/push', { params: path, body }));
+      const at = mend ? last : entries.length;
+      const next = withMend(marks, { entries: [...entries.slice(0, at), made, ...entries.slice(at + 1)] });
+      standing.current = { marks: next, chosen: at };
+      settled(next, by);
+      setChosen(at);
+      setPushTrouble(null);
+    };
+    pushes.current = pushes.current.then(one).catch(setPushTrouble);
+  };
 
   /** Where a stroke that begins at a place takes its picture from. */
   const sourceFor = (first: Share): Share | null => {
@@ -174,7 +180,7 @@ export function useMend(
         'a piece to nudge',
       );
       setTool(null);
-    } else pushing.mutate({ points, by: tool });
+    } else push(points, tool);
   };
 
   const change = (made: Entry, what: string) => {
@@ -211,7 +217,7 @@ export function useMend(
     specks,
     dust,
     looking,
-    pushing,
+    pushTrouble,
     sourceFor,
     setBrush: (part: Partial<Brush>) => setBrush((now) => ({ ...now, ...part })),
     setCopying: (part: Partial<Copying>) => {

@@ -78,9 +78,9 @@ class Mender:
                 self.steps.append(_Step(number, mend, len(self.steps)))
         self._boxes: dict[tuple[int, float], Region | None] = {}
 
-    def layer(self, scale: float, region: Region, upto: int | None = None) -> Layer:
-        """A region with the steps done, or so many of them."""
-        return self._done(scale, region, len(self.steps) if upto is None else upto, lambda *_: None)
+    def layer(self, scale: float, region: Region, upto: int | None = None, begun: tuple[Layer, int] | None = None) -> Layer:
+        """A region with the steps done, or so many of them; from the region with the first so many entries done, if that is there."""
+        return self._done(scale, region, len(self.steps) if upto is None else upto, lambda *_: None, begun)
 
     def touched(self, scale: float) -> dict[int, Touched]:
         """What each entry changed of the whole picture, by its number."""
@@ -99,10 +99,19 @@ class Mender:
         total = max(float(product.sum()), 1.0)
         return {number: Touched(mask, float(product[mask].sum()) / total) for number, mask in where.items()}
 
-    def _done(self, scale: float, region: Region, upto: int, note: Callable[[int, Region, Piece, Piece, Mask], None]) -> Layer:
-        layer = self._base(scale, region)
+    def _done(
+        self,
+        scale: float,
+        region: Region,
+        upto: int,
+        note: Callable[[int, Region, Piece, Piece, Mask], None],
+        begun: tuple[Layer, int] | None = None,
+    ) -> Layer:
+        layer, entries = (self._base(scale, region), 0) if begun is None else begun
         own = False
         for number, step in enumerate(self.steps[:upto]):
+            if step.entry < entries:
+                continue
             box = self._box(number, scale)
             here = None if box is None else box.common(region)
             if here is None:

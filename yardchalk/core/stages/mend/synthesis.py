@@ -53,8 +53,8 @@ def synthesise(values: Float, hole: Mask, seed: int = 0) -> Source | None:
     source: Source | None = None
     for number in range(len(levels) - 1, -1, -1):
         known, inside = levels[number]
-        filled = _first_guess(known, inside) if source is None else _copied(known, inside, _finer(source, inside))
         begun = None if source is None else _finer(source, inside)
+        filled = _first_guess(known, inside) if begun is None else _copied(known, inside, begun)
         meetings = _MEETINGS[0] if number == len(levels) - 1 else _MEETINGS[2] if number == 0 else _MEETINGS[1]
         source = _settled(filled, inside, begun, meetings, 7919 * (seed + 1) + number)
     return source
@@ -121,9 +121,12 @@ def _finer(source: Source, hole: Mask) -> Source:
 def _copied(values: Float, hole: Mask, source: Source) -> Float:
     out = values.copy()
     at = source[hole]
-    # What is still in the hole at this size has nothing to copy yet.
     out[hole] = values[at[:, 0], at[:, 1]]
-    return np.where(hole[..., None] & hole[source[..., 0], source[..., 1]][..., None], _first_guess(values, hole), out)
+    # What is still in the hole at this size has nothing to copy yet.
+    nothing = hole & hole[source[..., 0], source[..., 1]]
+    if nothing.any():
+        out[nothing] = _first_guess(values, hole)[nothing]
+    return out
 
 
 def _settled(filled: Float, hole: Mask, begun: Source | None, meetings: int, seed: int) -> Source:
@@ -139,14 +142,17 @@ def _settled(filled: Float, hole: Mask, begun: Source | None, meetings: int, see
         source[usable] = begun[usable]
     depth = cv2.distanceTransform(_framed(hole), cv2.DIST_L2, 5)[1:-1, 1:-1]
     trust = (_TRUST ** -np.minimum(depth, 40)).astype(np.float32)
+    # Of a whole patch, as far as it lies in the picture.
+    weight = cv2.boxFilter(trust, -1, (2 * _R + 1, 2 * _R + 1), normalize=False, borderType=cv2.BORDER_CONSTANT)
     cost = np.full(hole.shape, np.float32(np.inf))
     filled = np.ascontiguousarray(filled)
     # What was found on a coarser level is nearly right already.
     farthest = max(hole.shape) if begun is None else _NEARLY
     for meeting in range(meetings):
-        _measure(filled, trust, targets, source, cost)
+        _measure(filled, trust, weight, targets, source, cost)
         for sweep in range(_SWEEPS):
-            _search(filled, trust, whole, touched, targets, source, cost, sweep % 2 == 1, seed * 131 + 17 * meeting + sweep, farthest)
+            salt = seed * 131 + 17 * meeting + sweep
+            _search(filled, trust, weight, whole, touched, targets, source, cost, sweep % 2 == 1, salt, farthest)
         if meeting < meetings - 1:
             typical = float(np.percentile(cost[touched], 75))
             moved = _vote(filled, hole, targets, source, cost, trust, max(typical, 1e-6))
@@ -156,37 +162,36 @@ def _settled(filled: Float, hole: Mask, begun: Source | None, meetings: int, see
 
 
 @compiled
-def _distance(values: Float, trust: Float, y: int, x: int, v: int, u: int, most: np.float32) -> np.float32:
+def _distance(values: Float, trust: Float, weight: Float, y: int, x: int, v: int, u: int, most: np.float32) -> np.float32:
     """Mean squared difference of two patches, weighed by how far the first is trusted; `most` or more, if it is that."""
     h, w = trust.shape
     first, last = max(-_R, -x), min(_R, w - 1 - x)
-    total, weight = np.float32(0), np.float32(0)
+    total, enough = np.float32(0), most * weight[y, x]
     for dy in range(max(-_R, -y), min(_R, h - 1 - y) + 1):
         here, there, share = values[y + dy], values[v + dy], trust[y + dy]
         for dx in range(first, last + 1):
             t = share[x + dx]
-            weight += t
             a, b = here[x + dx], there[u + dx]
             # Channel by channel in so many words: a loop over four would cost more than what it does.
             p, q, r, s = a[0] - b[0], a[1] - b[1], a[2] - b[2], a[3] - b[3]
             total += t * ((p * p + q * q) + (r * r + s * s))
-        # No patch weighs more than it has pixels.
-        if total > most * np.float32((2 * _R + 1) ** 2):
+        if total > enough:
             return most
-    return total / max(weight, np.float32(1e-6))
+    return total / max(weight[y, x], np.float32(1e-6))
 
 
 @compiled
-def _measure(values: Float, trust: Float, targets: NDArray[np.int32], source: Source, cost: Float) -> None:
+def _measure(values: Float, trust: Float, weight: Float, targets: NDArray[np.int32], source: Source, cost: Float) -> None:
     for i in range(targets.shape[0]):
         y, x = targets[i, 0], targets[i, 1]
-        cost[y, x] = _distance(values, trust, y, x, source[y, x, 0], source[y, x, 1], np.float32(np.inf))
+        cost[y, x] = _distance(values, trust, weight, y, x, source[y, x, 0], source[y, x, 1], np.float32(np.inf))
 
 
 @compiled
 def _search(
     values: Float,
     trust: Float,
+    weight: Float,
     whole: Mask,
     touched: Mask,
     targets: NDArray[np.int32],
@@ -210,7 +215,7 @@ def _search(
                 continue
             v, u = source[r, c, 0] - (r - y), source[r, c, 1] - (c - x)
             if 0 <= v < h and 0 <= u < w and whole[v, u]:
-                found = _distance(values, trust, y, x, v, u, cost[y, x])
+                found = _distance(values, trust, weight, y, x, v, u, cost[y, x])
                 if found < cost[y, x]:
                     cost[y, x], source[y, x, 0], source[y, x, 1] = found, v, u
         reach = farthest
@@ -220,7 +225,7 @@ def _search(
             state = state * np.uint64(6364136223846793005) + np.uint64(1442695040888963407)
             u = source[y, x, 1] + int(state >> np.uint64(40)) % (2 * reach + 1) - reach
             if 0 <= v < h and 0 <= u < w and whole[v, u]:
-                found = _distance(values, trust, y, x, v, u, cost[y, x])
+                found = _distance(values, trust, weight, y, x, v, u, cost[y, x])
                 if found < cost[y, x]:
                     cost[y, x], source[y, x, 0], source[y, x, 1] = found, v, u
             reach //= 2
@@ -273,34 +278,47 @@ def _join(
     """Solve for the copies' own differences by successive over-relaxation."""
     h, w, channels = out.shape
     factor = np.float32(over)
+    n = rows.size
+    # What the four differences of each pixel come to does not change from round to round.
+    pull, count = np.zeros((n, channels), np.float32), np.zeros(n, np.float32)
+    for i in range(n):
+        y, x = rows[i], columns[i]
+        v, u = source[y, x, 0], source[y, x, 1]
+        for side in range(4):
+            r = y + (1 if side == 0 else -1 if side == 1 else 0)
+            c = x + (1 if side == 2 else -1 if side == 3 else 0)
+            if r < 0 or c < 0 or r >= h or c >= w:
+                continue
+            count[i] += np.float32(1)
+            # The difference as the copy has it, and as the neighbour's copy has it.
+            a, b = v + (r - y), u + (c - x)
+            own = 0 <= a < h and 0 <= b < w and not hole[a, b]
+            p, q = source[r, c, 0], source[r, c, 1]
+            d, e = p - (r - y), q - (c - x)
+            theirs = hole[r, c] and 0 <= d < h and 0 <= e < w and not hole[d, e]
+            share = np.float32(0.5) if own and theirs else np.float32(1)
+            for k in range(channels):
+                if own:
+                    pull[i, k] += share * (values[v, u, k] - values[a, b, k])
+                if theirs:
+                    pull[i, k] += share * (values[d, e, k] - values[p, q, k])
     for _ in range(rounds):
         most = np.float32(0)
-        for i in range(rows.size):
+        for i in range(n):
             y, x = rows[i], columns[i]
-            v, u = source[y, x, 0], source[y, x, 1]
+            if count[i] == 0:
+                continue
             for k in range(channels):
-                total, count = np.float32(0), 0
-                for side in range(4):
-                    r = y + (1 if side == 0 else -1 if side == 1 else 0)
-                    c = x + (1 if side == 2 else -1 if side == 3 else 0)
-                    if r < 0 or c < 0 or r >= h or c >= w:
-                        continue
-                    # The difference as the copy has it, and as the neighbour's copy has it.
-                    a, b = v + (r - y), u + (c - x)
-                    step, known = np.float32(0), 0
-                    if 0 <= a < h and 0 <= b < w and not hole[a, b]:
-                        step += values[v, u, k] - values[a, b, k]
-                        known += 1
-                    if hole[r, c]:
-                        p, q = source[r, c, 0], source[r, c, 1]
-                        a, b = p - (r - y), q - (c - x)
-                        if 0 <= a < h and 0 <= b < w and not hole[a, b]:
-                            step += values[a, b, k] - values[p, q, k]
-                            known += 1
-                    total += out[r, c, k] + (step / np.float32(known) if known else np.float32(0))
-                    count += 1
-                now = total / np.float32(max(count, 1))
-                off = factor * (now - out[y, x, k])
+                total = pull[i, k]
+                if y > 0:
+                    total += out[y - 1, x, k]
+                if y < h - 1:
+                    total += out[y + 1, x, k]
+                if x > 0:
+                    total += out[y, x - 1, k]
+                if x < w - 1:
+                    total += out[y, x + 1, k]
+                off = factor * (total / count[i] - out[y, x, k])
                 out[y, x, k] += off
                 most = max(most, abs(off))
         if most < np.float32(2e-4):
