@@ -75,7 +75,7 @@ class LawsTest(unittest.TestCase):
                 changed = (finished(r) != bare).any(2)
                 self.assertGreater(changed.sum(), 100)
                 # What is reported as touched is what was, within its pixels' border.
-                touched = cv2.dilate(r.touched[0].where.view(np.uint8), np.ones((5, 5), np.uint8)) > 0
+                touched = cv2.dilate(r.traces.where(0).view(np.uint8), np.ones((5, 5), np.uint8)) > 0
                 self.assertFalse((changed & ~touched).any())
                 self.assertLess(changed.mean(), 0.06)
 
@@ -126,8 +126,8 @@ class LawsTest(unittest.TestCase):
         r = render(POT, KINDS["clone"], {**KINDS["clone"], "area": stroke(0.05, 0.05), "source": [0.1, 0.1]})
         # On the pot: a round spot of a twentieth of the longer side, of 640 px.
         expected = np.pi * 16**2 / POT.alpha.sum()
-        self.assertAlmostEqual(r.touched[0].share, expected, delta=0.4 * expected)
-        self.assertEqual(r.touched[1].share, 0.0)
+        self.assertAlmostEqual(r.touched_shares[0], expected, delta=0.4 * expected)
+        self.assertEqual(r.touched_shares[1], 0.0)
         self.assertIsNone(render(POT).touched_at_all)
 
 

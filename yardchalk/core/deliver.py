@@ -97,13 +97,8 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
 
 def mend_shares(render: Render) -> list[MendShare]:
     """Of each mend in force, what it touched; in order."""
-    if not render.mends:
-        return []
-    touched = render.touched
-    return [
-        MendShare(kind=mend.kind, name=mend.name, share=round(100 * touched[i].share, 3) if i in touched else 0.0)
-        for i, mend in enumerate(render.mends)
-    ]
+    shares = zip(render.mends, render.touched_shares, strict=True)
+    return [MendShare(kind=mend.kind, name=mend.name, share=round(100 * share, 3)) for mend, share in shares]
 
 
 def _with_background(spec: ListingSpec, insisted: Literal["spec", "white", "transparent"]) -> ListingSpec:

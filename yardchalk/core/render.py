@@ -51,7 +51,7 @@ from yardchalk.core.stages.frame import Framing, crop_to_set, make_framing
 from yardchalk.core.stages.lift import GiveAndTake, Tone, evening_from_empty, evening_map, give_and_take, lift_mask, make_tone, region_of
 from yardchalk.core.stages.mend.dust import Speck, find_dust
 from yardchalk.core.stages.mend.layer import Layer
-from yardchalk.core.stages.mend.mender import Mender, Touched
+from yardchalk.core.stages.mend.mender import Mender, Traces
 from yardchalk.core.stages.place import product_box
 from yardchalk.core.stages.plot import Plot
 
@@ -504,40 +504,54 @@ class Render:
 
     def mended(self, scale: float, region: Region) -> Layer:
         """The toned region with all mends done, before Colour."""
+        if scale == self.analysis_scale and region == self.whole(scale):
+            return self.traces.layer
         width, height = self.size_at(scale)
 
-        def key(mends: str) -> tuple[Any, ...]:
-            return self.digest, "mended", (self.tone_key, mends), width, height, region
+        def add(begun: tuple[Layer, int] | None) -> Layer:
+            return self.mender.layer(scale, region, begun=begun)
 
-        def add() -> Layer:
-            # A person adds mend after mend: what was shown before the last ones is gone on from.
+        return self._gone_on(("mended", width, height, region), add)
+
+    def _gone_on(self, key: tuple[Any, ...], add: Callable[[tuple[T, int] | None], T]) -> T:
+        """What hangs on the mends in force. A person adds mend after mend: what is kept of before the last few is gone on from."""
+
+        def keyed(done: int) -> tuple[Any, ...]:
+            return self.digest, self.tone_key, self._mend_keys[done - 1], *key
+
+        def compute() -> T:
             for done in range(len(self.mends) - 1, max(0, len(self.mends) - _LAST), -1):
-                before = self.cache.peek(key(self._mend_keys[done - 1]))
+                before = self.cache.peek(keyed(done))
                 if before is not None:
-                    return self.mender.layer(scale, region, begun=(before, done))
-            return self.mender.layer(scale, region)
+                    return add((before, done))
+            return add(None)
 
-        return self.cache.get(key(self._mend_keys[-1]), add)
+        return self.cache.get(keyed(len(self.mends)), compute)
 
     def coverage(self, scale: float, region: Region) -> Float:
         """By the finished product, mends included: float32 (h, w)."""
         return self.mended(scale, region).cut.alpha if self.mends else self.cut(scale, region).alpha
 
     @property
-    def touched(self) -> dict[int, Touched]:
-        """What each of the mends in force changed, by its place among them, on the analysis picture."""
-        key = (self.digest, "touched", self.tone_key, self.mended_key)
-        return self.cache.get(key, lambda: self.mender.touched(self.analysis_scale))
+    def traces(self) -> Traces:
+        """What the mends in force did, on the analysis picture."""
+        return self._gone_on(("traces",), lambda begun: self.mender.traces(self.analysis_scale, begun))
+
+    @property
+    def touched_shares(self) -> list[float]:
+        """What share of the product each of the mends in force changed, 0..1."""
+        return self.cache.get((self.digest, "touched", self.mended_key), self._measure_touched) if self.mends else []
+
+    def _measure_touched(self) -> list[float]:
+        scale = self.analysis_scale
+        whole = self.whole(scale)
+        product = np.maximum(self.cut(scale, whole).alpha, self.coverage(scale, whole))
+        return self.traces.shares(product, len(self.mends))
 
     @property
     def touched_at_all(self) -> Mask | None:
         """Where any mend changed something, on the analysis picture; None without mends."""
-        if not self.mends:
-            return None
-        out = np.zeros(self.analysis.shape[:2], bool)
-        for touched in self.touched.values():
-            out |= touched.where
-        return out
+        return self.traces.where() if self.mends else None
 
     @property
     def touched_share(self) -> float:

@@ -13,10 +13,9 @@ def report_on_mends(render: Render) -> dict[str, Any]:
     render.part(1.0, Region(0, 1, 0, 1))
     own = [mend for mend in render.marks.mend.entries if mend.on]
     dust = len(render.mends) - len(own)
-    touched = render.touched
-    shares = iter(100 * touched[i].share if i in touched else 0.0 for i in range(dust, len(render.mends)))
+    shares = iter(render.touched_shares[dust:])
     return {
-        "shares": [next(shares, 0.0) if mend.on else None for mend in render.marks.mend.entries],
+        "shares": [100 * next(shares, 0.0) if mend.on else None for mend in render.marks.mend.entries],
         "total": 100 * render.touched_share,
         "dust": dust,
     }

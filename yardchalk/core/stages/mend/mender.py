@@ -5,6 +5,7 @@ at which it is decided. So a tile is exactly a piece of the whole, and an entry 
 """
 
 import hashlib
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -36,11 +37,36 @@ class _Step:
 
 
 @dataclass(frozen=True)
-class Touched:
-    """Where an entry acted, on the analysis picture: bool (h, w), and its share of the product, 0..1."""
+class Traces:
+    """What mends did to a whole picture.
 
-    where: Mask
-    share: float
+    Attributes
+    ----------
+    layer : after them all.
+    places : of each step in order the number of its entry, a box, and where in it the step acted.
+    """
+
+    layer: Layer
+    places: tuple[tuple[int, Region, Mask], ...]
+
+    def shares(self, product: Float, entries: int) -> list[float]:
+        """What share of a product with this coverage each of so many entries acted on, 0..1."""
+        total = max(float(product.sum()), 1.0)
+        out = [0.0] * entries
+        steps = Counter(number for number, _, _ in self.places)
+        for number, box, mask in self.places:
+            # Where a piece was and where it lies now may overlap.
+            there = product[box.index][mask] if steps[number] == 1 else product[self.where(number)]
+            out[number] = float(there.sum()) / total
+        return out
+
+    def where(self, entry: int | None = None) -> Mask:
+        """Where an entry acted, or any of them: bool, shape of the picture."""
+        out = np.zeros(self.layer.shape, bool)
+        for number, box, mask in self.places:
+            if entry is None or number == entry:
+                out[box.index] |= mask
+        return out
 
 
 class Mender:
@@ -82,22 +108,20 @@ class Mender:
         """A region with the steps done, or so many of them; from the region with the first so many entries done, if that is there."""
         return self._done(scale, region, len(self.steps) if upto is None else upto, lambda *_: None, begun)
 
-    def touched(self, scale: float) -> dict[int, Touched]:
-        """What each entry changed of the whole picture, by its number."""
+    def traces(self, scale: float, begun: tuple[Traces, int] | None = None) -> Traces:
+        """What the entries did to the whole picture at a scale; from what the first so many did, if that is there."""
         width, height = self._size_at(scale)
-        whole = Region(0, height, 0, width)
-        where = {step.entry: np.zeros(whole.shape, bool) for step in self.steps}
+        places = [] if begun is None else list(begun[0].places)
 
         def note(number: int, here: Region, was: Piece, now: Piece, changed: Mask) -> None:
             step = self.steps[number]
             # What is taken from elsewhere is not the photo's any more, also where it happens to look the same.
             own = isinstance(step.mend, CoverMend | RestoreMend)
-            where[step.entry][here.index] |= differs(was, now) if own else changed
+            places.append((step.entry, here, differs(was, now) if own else changed))
 
-        after = self._done(scale, whole, len(self.steps), note)
-        product = np.maximum(self._base(scale, whole).cut.alpha, after.cut.alpha)
-        total = max(float(product.sum()), 1.0)
-        return {number: Touched(mask, float(product[mask].sum()) / total) for number, mask in where.items()}
+        before = None if begun is None else (begun[0].layer, begun[1])
+        layer = self._done(scale, Region(0, height, 0, width), len(self.steps), note, before)
+        return Traces(layer, tuple(places))
 
     def _done(
         self,
@@ -109,9 +133,13 @@ class Mender:
     ) -> Layer:
         layer, entries = (self._base(scale, region), 0) if begun is None else begun
         own = False
+        whole: Layer | None = None
         for number, step in enumerate(self.steps[:upto]):
             if step.entry < entries:
                 continue
+            if number + 1 < len(self.steps) and self.steps[number + 1].sees == number:
+                # A piece is lifted before its gap is filled.
+                whole = layer.copy()
             box = self._box(number, scale)
             here = None if box is None else box.common(region)
             if here is None:
@@ -119,7 +147,7 @@ class Mender:
             if not own:
                 layer, own = layer.copy(), True
             before = layer.part(here.within(region)).piece()
-            made = self._made(number, step, scale, here, before, layer, region)
+            made = self._made(number, step, scale, here, before, layer, region, layer if step.sees == number else whole)
             if made is None:
                 continue
             after, changed = made
@@ -159,9 +187,9 @@ class Mender:
         return wide.common(Region(0, height, 0, width))
 
     def _made(
-        self, number: int, step: _Step, scale: float, here: Region, before: Piece, layer: Layer, region: Region
+        self, number: int, step: _Step, scale: float, here: Region, before: Piece, layer: Layer, region: Region, sampling: Layer | None
     ) -> tuple[Piece, Mask] | None:
-        """The region with the step done, and which pixels it changed."""
+        """The region with the step done, and which pixels it changed; `sampling` is the region as the step samples it, if that is there."""
         mend, plot = step.mend, self._plot_at(scale)
 
         def pulled(x: Float, y: Float) -> Piece | None:
@@ -169,9 +197,10 @@ class Mender:
             source = self._bounded((float(x.min()), float(y.min()), float(x.max()) + 1, float(y.max()) + 1), scale, _ROUND)
             if source is None:
                 return None
-            seen = (
-                layer.part(source.within(region)) if step.sees == number and region.holds(source) else self.layer(scale, source, step.sees)
-            )
+            if sampling is not None and region.holds(source):
+                seen = sampling.part(source.within(region))
+            else:
+                seen = self.layer(scale, source, step.sees)
             return sampled(seen.piece(), x - np.float32(source.left), y - np.float32(source.top))
 
         if isinstance(mend, PushMend):

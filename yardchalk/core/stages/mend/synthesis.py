@@ -17,7 +17,7 @@ from yardchalk.core.compiled import compiled
 
 _R = 3  # px; a patch has 7 x 7
 _COARSEST = 6.0  # px; half width of the hole on the coarsest level
-_MEETINGS = (10, 5, 2)  # rounds of search and vote, on the coarsest level, between, and on the finest
+_MEETINGS = (10, 4, 1)  # rounds of search and vote, on the coarsest level, between, and on the finest
 _SWEEPS = 2
 _NEARLY = 8  # px; how far a finer level looks round what a coarser one found
 _TRUST = 1.3  # by which what lies a px deeper in the hole counts less
