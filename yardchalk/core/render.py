@@ -425,7 +425,8 @@ class Render:
             wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
             return solve_matte(self.analysis, d.product, d.noise, light, settings, wider)
 
-        return describe_band(self.analysis, self.cache.get((self.digest, "matte", d.product_key, self.matte_key), solve), light, settings)
+        matte = self.cache.get((self.digest, "matte", d.product_key, self.matte_key), solve)
+        return describe_band(self.analysis, matte, light, settings).in_half_precision()
 
     def _stroked(self, strokes: tuple[Stroke, ...], scale: float, region: Region) -> Float:
         """Where strokes lie on a region, 0..1, later ones winning: float32 (h, w)."""

@@ -25,7 +25,7 @@ from yardchalk.studio.judging import judge, judge_lot
 from yardchalk.studio.shelf import Shelf
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "9"
+ENGINE = "10"
 # So long a hold lasts without being said again.
 HOLD_S = 90
 
@@ -204,8 +204,13 @@ def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
         digest=photo["digest"],
         empty=studio.files.get(photo["empty"]) if photo["empty"] else None,
     )
+    # Most steps at the bench leave what is product and its edge as they were decided.
+    known = known_decisions(studio.files, render)
+    if known is not None:
+        render.adopt(known)
     result = produce(render, spec)
-    keep_decisions(studio.files, render)
+    if known is None:
+        keep_decisions(studio.files, render)
     return {
         "findings": [finding.model_dump(mode="json") for finding in result.findings],
         "figures": result.figures,
@@ -224,7 +229,7 @@ def _decisions_key(render: Render) -> str:
 
 
 def keep_decisions(files: FileStore, render: Render) -> None:
-    """Keep what was decided, so that the bench opens without deciding again."""
+    """Keep what was decided, so that neither the bench nor another run decides it again."""
     decided, solution = render.decisions, render.solution
     out = io.BytesIO()
     b = decided.backdrop
@@ -233,6 +238,8 @@ def keep_decisions(files: FileStore, render: Render) -> None:
     # Those in the band first, then those round it.
     at = at[np.argsort(solution.index.ravel()[at])]
     number = solution.index.ravel()[at]
+    beyond, inside = solution.index == 0, solution.alpha > 0.5
+    far = [float(solution.distance[beyond & side].max(initial=-np.inf)) for side in (~inside, inside)]
     listed = np.column_stack([solution.front, solution.behind, solution.doubt])[number - 1]
     # Most of an overlay is one value.
     save: Callable[..., None] = np.savez if decided.overlay is None else np.savez_compressed
@@ -245,7 +252,7 @@ def keep_decisions(files: FileStore, render: Render) -> None:
         spread=b.spread,
         numbers=np.array([b.order, b.ring_share, decided.noise, solution.spread, solution.clean, np.count_nonzero(number <= solution.own)]),
         whole=np.packbits(solution.alpha > 0.5),
-        far=np.array([solution.distance.min(), solution.distance.max()]),
+        far=np.array(far),
         at=at.astype(np.uint32),
         alpha=solution.alpha.ravel()[at].astype(np.float16),
         distance=solution.distance.ravel()[at].astype(np.float16),

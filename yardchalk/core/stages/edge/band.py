@@ -131,6 +131,17 @@ class Solution:
         at = at[np.argsort(self.index.ravel()[at])]
         return np.divmod(at, self.index.shape[1])
 
+    def in_half_precision(self) -> "Solution":
+        """With what is listed rounded to float16, as it is kept: what is read back is then the same to the last bit."""
+        listed = self.index > 0
+
+        def half(values: Float) -> Float:
+            return values.astype(np.float16).astype(np.float32)
+
+        alpha, distance = (np.where(listed, half(values), values) for values in (self.alpha, self.distance))
+        lists = (half(values) for values in (self.front, self.behind, self.doubt))
+        return Solution(alpha, distance, self.spread, self.clean, self.index, self.own, *lists)
+
 
 @dataclass(frozen=True)
 class Cutout:
