@@ -8,7 +8,7 @@ from psycopg import Connection
 RUN_TASK, TRY_TASK, DELIVER_TASK, SEND_TASK = "yard:run", "yard:try", "yard:deliver", "yard:send"
 # What needs just database and file store, so that any machine can do it; and what needs the folder of deliveries.
 ANYWHERE, AT_HOME = "run", "home"
-QUIET_S = 1
+QUIET_S = 2
 _URGENT = 10
 _TRIED = 5  # somebody looks at the grid, so before what runs in the background
 

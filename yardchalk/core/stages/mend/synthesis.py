@@ -109,13 +109,12 @@ def _first_guess(values: Float, hole: Mask) -> Float:
 def _finer(source: Source, hole: Mask) -> Source:
     """Where pixels are copied from at twice the size; outside the hole, themselves."""
     h, w = hole.shape
-    y, x = np.mgrid[0:h, 0:w]
+    out = np.moveaxis(np.indices((h, w), np.int32), 0, 2).copy()
+    y, x = np.nonzero(hole)
     coarse = source[np.minimum(y // 2, source.shape[0] - 1), np.minimum(x // 2, source.shape[1] - 1)]
-    out = np.stack([2 * coarse[..., 0] + y % 2, 2 * coarse[..., 1] + x % 2], 2)
-    np.clip(out[..., 0], 0, h - 1, out=out[..., 0])
-    np.clip(out[..., 1], 0, w - 1, out=out[..., 1])
-    out[~hole] = np.stack([y, x], 2)[~hole]
-    return out.astype(np.int32)
+    out[y, x, 0] = np.clip(2 * coarse[:, 0] + y % 2, 0, h - 1)
+    out[y, x, 1] = np.clip(2 * coarse[:, 1] + x % 2, 0, w - 1)
+    return out
 
 
 def _copied(values: Float, hole: Mask, source: Source) -> Float:
@@ -165,19 +164,24 @@ def _settled(filled: Float, hole: Mask, begun: Source | None, meetings: int, see
 def _distance(values: Float, trust: Float, weight: Float, y: int, x: int, v: int, u: int, most: np.float32) -> np.float32:
     """Mean squared difference of two patches, weighed by how far the first is trusted; `most` or more, if it is that."""
     h, w = trust.shape
-    first, last = max(-_R, -x), min(_R, w - 1 - x)
-    total, enough = np.float32(0), most * weight[y, x]
+    first, enough = max(-_R, -x), most * weight[y, x]
+    # Unsigned, so that no index is looked at for being counted from the end; and a sum for each channel, which go side by side.
+    wide, one, two, three = np.uint64(min(_R, w - 1 - x) - first + 1), np.uint64(1), np.uint64(2), np.uint64(3)
+    p, q, r, s = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
     for dy in range(max(-_R, -y), min(_R, h - 1 - y) + 1):
-        here, there, share = values[y + dy], values[v + dy], trust[y + dy]
-        for dx in range(first, last + 1):
-            t = share[x + dx]
-            a, b = here[x + dx], there[u + dx]
-            # Channel by channel in so many words: a loop over four would cost more than what it does.
-            p, q, r, s = a[0] - b[0], a[1] - b[1], a[2] - b[2], a[3] - b[3]
-            total += t * ((p * p + q * q) + (r * r + s * s))
-        if total > enough:
+        i, j, k, m = np.uint64(y + dy), np.uint64(x + first), np.uint64(v + dy), np.uint64(u + first)
+        for n in range(wide):
+            e = np.uint64(n)
+            t, here, there = trust[i, j + e], j + e, m + e
+            a, b = values[i, here, np.uint64(0)] - values[k, there, np.uint64(0)], values[i, here, one] - values[k, there, one]
+            c, d = values[i, here, two] - values[k, there, two], values[i, here, three] - values[k, there, three]
+            p += t * (a * a)
+            q += t * (b * b)
+            r += t * (c * c)
+            s += t * (d * d)
+        if (p + q) + (r + s) > enough:
             return most
-    return total / max(weight[y, x], np.float32(1e-6))
+    return ((p + q) + (r + s)) / max(weight[y, x], np.float32(1e-6))
 
 
 @compiled
