@@ -72,6 +72,7 @@ function Bench({ photo }: { photo: Photo }) {
   const shown = draft ?? photo.marks;
   const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`, stage === 'lift' || stage === 'balance');
 
+  const viewer = useRef<Asking>(null);
   const done = {
     // One after the other, in the order in which they were done.
     scope: { id: `marks ${photo.id}` },
@@ -84,8 +85,13 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const path = { path: { photo_id: photo.id } };
   const keep = useMutation({
-    mutationFn: ({ marks, what }: { marks: Marks; what: string }) =>
-      answered(client.PUT('/api/photos/{photo_id}/marks', { params: { ...path, query: { what } }, body: marks })),
+    mutationFn: async ({ marks, what }: { marks: Marks; what: string }) => {
+      const params = { ...path, query: { what } };
+      const kept = await answered(client.PUT('/api/photos/{photo_id}/marks', { params, body: marks }));
+      // What is seen comes first: drawing what hangs on it would hold the picture up.
+      await viewer.current?.stands();
+      return kept;
+    },
     ...done,
   });
   const undo = useMutation<Photo, Error, undefined>({
@@ -96,7 +102,6 @@ function Bench({ photo }: { photo: Photo }) {
     ...done,
     mutationFn: () => answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
   });
-  const viewer = useRef<Asking>(null);
   // Sizes come with the kept frame, so that is what the tiles are asked under.
   const asSeen = (marks: Marks): Marks => ({
     ...marks,
