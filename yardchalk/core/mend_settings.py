@@ -103,6 +103,11 @@ class NudgeMend(MendSettings):
     turn: float = Field(0.0, ge=-180, le=180, description="Degrees clockwise about the piece's middle.")
     attempt: int = Field(0, ge=0, le=20, description="Another number fills the gap with other pieces.")
 
+    @property
+    def still(self) -> bool:
+        """Whether it has not been moved yet; then it does nothing."""
+        return self.by == (0, 0) and self.turn == 0
+
 
 class PushMend(MendSettings):
     """The picture's shape, pushed: a smooth field of displacements at low resolution over the whole photo."""

@@ -505,6 +505,8 @@ class Render:
 
     def mended(self, scale: float, region: Region) -> Layer:
         """The toned region with all mends done, before Colour."""
+        if not self.mends:
+            return self._before_mends(scale, region)
         if scale == self.analysis_scale and region == self.whole(scale):
             return self.traces.layer
         width, height = self.size_at(scale)
@@ -961,7 +963,7 @@ class Render:
             cut, tone = self.cut(scale, region), self.product_tone
             cut = cut if shadow is None else shaded(cut, shadow)
             return self.part(scale, region).pixels, self._factors(tone, scale, region), tone, cut
-        layer = self.mended(scale, region) if self.mends else self._before_mends(scale, region)
+        layer = self.mended(scale, region)
         cut = replace(layer.cut, colour=coloured_light(layer.cut.colour, self.colour))
         cut = cut if shadow is None else shaded(cut, shadow)
         return coloured(layer.pixels, self.colour), np.ones((1, 1), np.float32), make_tone(None, Gains()), cut

@@ -2,15 +2,14 @@
 
 from typing import Any
 
-from yardchalk.core.mend_settings import AnyMend, FillMend, StrokeArea
+from yardchalk.core.mend_settings import AnyMend, FillMend, NudgeMend, StrokeArea
 from yardchalk.core.render import Region, Render
 from yardchalk.core.stages.mend.dust import Speck
 
 
 def report_on_mends(render: Render) -> dict[str, Any]:
     """Shares of the product in %, entry by entry of the photo's own list: None for one that is off."""
-    # The first fill looks at full size; have the photo decoded before somebody waits for that.
-    render.part(1.0, Region(0, 1, 0, 1))
+    _prepare(render)
     own = [mend for mend in render.marks.mend.entries if mend.on]
     dust = len(render.mends) - len(own)
     shares = iter(render.touched_shares[dust:])
@@ -19,6 +18,22 @@ def report_on_mends(render: Render) -> dict[str, Any]:
         "total": 100 * render.touched_share,
         "dust": dust,
     }
+
+
+def _prepare(render: Render) -> None:
+    """Have done what the next step would have to wait for."""
+    # The first fill looks at full size.
+    render.part(1.0, Region(0, 1, 0, 1))
+    entries = render.marks.mend.entries
+    last = entries[-1] if entries else None
+    if isinstance(last, NudgeMend) and last.on and last.still:
+        # A piece was looped and is moved next: its gap is filled.
+        moved = (*entries[:-1], last.model_copy(update={"by": (0.001, 0.0)}))
+        marks = render.marks.model_copy(update={"mend": render.marks.mend.model_copy(update={"entries": moved})})
+        next_one = Render(render.data, render.name, render.sheet, marks, cache=render.cache, digest=render.file_digest, empty=render.empty)
+        next_one.adopt(render.decisions)
+        scale = render.analysis_scale / 4
+        next_one.mended(scale, next_one.whole(scale))
 
 
 def dust_left(render: Render) -> dict[str, Any]:

@@ -109,8 +109,8 @@ function Bench({ photo }: { photo: Photo }) {
     ...(photo.lift_on ? {} : { lift: {} }),
   });
   const drag = (marks: Marks) => {
-    // The first drag may change the view.
-    if (dragging) viewer.current?.ask(asSeen(marks));
+    // The first drag in Lift changes the view.
+    if (dragging || stage !== 'lift') viewer.current?.ask(asSeen(marks));
     setDragging(true);
     setDraft(marks);
   };

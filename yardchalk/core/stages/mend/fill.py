@@ -11,7 +11,7 @@ from yardchalk.core.stages.mend.layer import Piece
 from yardchalk.core.stages.mend.synthesis import Source, filled_from, synthesise
 
 By = Literal["auto", "smooth", "pieces"]
-DECIDED_SIDE = 80  # px; an area is decided on at full size, or at the first halving at which it is no larger
+DECIDED_SIDE = 64  # px; an area is decided on at full size, or at the first halving at which it is no larger
 _SURROUNDINGS = 0.75  # of the area's size, to each side
 _LEAST_ROUND = 20  # px
 _BIHARMONIC, _INPAINT = 80, 600  # px of area up to which a smooth fill is made so

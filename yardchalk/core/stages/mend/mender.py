@@ -95,7 +95,7 @@ class Mender:
         self.steps: list[_Step] = []
         for number, mend in enumerate(entries):
             if isinstance(mend, NudgeMend):
-                if mend.by == (0, 0) and mend.turn == 0:
+                if mend.still:
                     continue
                 gap = FillMend(kind="fill", area=mend.area, softness=mend.softness, attempt=mend.attempt)
                 self.steps.append(_Step(number, gap, len(self.steps)))
