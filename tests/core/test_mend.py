@@ -85,6 +85,18 @@ class LawsTest(unittest.TestCase):
         usual = finished(render(POT, *KINDS.values()))
         self.assertEqual(finished(render(POT, *(KINDS[name] for name in order))).tobytes(), usual.tobytes())
 
+    @settings(max_examples=4, deadline=None)
+    @given(st.permutations(["clone", "fill", "restore", "nudge", "to product", "over it all"]))
+    def test_what_is_gone_on_from_is_what_would_be_made_anew(self, order: list[str]) -> None:
+        entries = [{**KINDS, "over it all": {**KINDS["clone"], "area": stroke(0.45, 0.6, 0.3), "strength": 0.5}}[name] for name in order]
+        for number in range(1, len(entries) + 1):
+            step = render(POT, *entries[:number])
+            shown, shares = finished(step), step.touched_shares
+        anew = Render(POT.png, "pot", WHITE, step.marks)
+        self.assertEqual(shown.tobytes(), finished(anew).tobytes())
+        self.assertEqual(shares, anew.touched_shares)
+        np.testing.assert_array_equal(step.traces.where(), anew.traces.where())
+
     def test_a_push_by_nothing_is_the_identity(self) -> None:
         bare = finished(render(POT)).tobytes()
         nothing = pushed(np.zeros((120, 160, 2), np.float32)).model_dump()

@@ -16,11 +16,13 @@ from yardchalk.core.compiled import compiled
 from yardchalk.core.mend_settings import FillMend, StrokeArea
 from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.regions import pieces_of
+from yardchalk.core.stages.lift import region_of
 from yardchalk.core.stages.plot import Plot
 
 _CELL = 8  # px; what a speck stands out from is looked at in cells
 _AROUND = 5  # cells, a window's side
 _BLOCK = 64  # px; noise is measured in blocks
+_STRIP = 512  # px of rows that are looked at at once
 _LEAST_AREA = 4  # px
 _LARGEST = 0.02  # of the longer side; what is longer is no speck
 _SURE = {"backdrop": 8.0, "product": 10.0}  # times the noise at its highest
@@ -133,19 +135,17 @@ def _specks(
     on: Literal["backdrop", "product"],
     plot: Plot,
 ) -> list[tuple[float, Speck]]:
-    calm = cv2.blur(_standing_out(pixels, side), (3, 3))
-    high = np.abs(calm)
-    rough = np.maximum(_noise(calm, side), 0.1)
-    peak = inside & (high > np.maximum(_SURE[on] * rough, _HEIGHT[on]))
-    if not peak.any():
+    calm = _standing_out(pixels, side)
+    cv2.blur(calm, (3, 3), dst=calm)
+    noise = np.maximum(_noise(calm, side), 0.1)
+    peak, low = _peaks(calm, noise, side, inside, on)
+    rows, columns = np.nonzero(peak)
+    del peak
+    if not rows.size:
         return []
-    # From a sure peak as far down as the speck reaches.
-    beside = cv2.dilate(high, np.ones((_NEAR, _NEAR), np.uint8))
-    low = side & (high > np.maximum(np.maximum(_LEFT * rough, _REACH * _HEIGHT[on]), _OWN * beside))
     pieces = pieces_of(low, diagonal=True)
     heights = np.zeros(pieces.area.size, np.float32)
-    rows, columns = np.nonzero(peak)
-    np.maximum.at(heights, pieces.labels[rows, columns], high[rows, columns])
+    np.maximum.at(heights, pieces.labels[rows, columns], np.abs(calm[rows, columns]))
     heights[0] = 0
     # What reaches the border of its side is part of that border.
     heights[np.unique(pieces.labels[low & ~inside])] = 0
@@ -158,8 +158,26 @@ def _specks(
             continue
         speck = _one(calm, side, pieces.labels, int(label), (x, y, wide, tall), float(heights[label]), lifted, on, plot)
         if speck is not None:
-            out.append((float(heights[label]) / float(rough[y + tall // 2, x + wide // 2]), speck))
+            middle = slice(y + tall // 2, y + tall // 2 + 1), slice(x + wide // 2, x + wide // 2 + 1)
+            out.append((float(heights[label]) / float(region_of(noise, side.shape, *middle)[0, 0]), speck))
     return out
+
+
+def _peaks(calm: Float, noise: Float, side: Mask, inside: Mask, on: Literal["backdrop", "product"]) -> tuple[Mask, Mask]:
+    """Where specks are for sure, and from there as far down as they reach; in strips, for the sake of memory."""
+    h, w = side.shape
+    peak, low = np.zeros((h, w), bool), np.zeros((h, w), bool)
+    kernel = np.ones((_NEAR, _NEAR), np.uint8)
+    for top_row in range(0, h, _STRIP):
+        strip = slice(top_row, min(top_row + _STRIP, h))
+        wide = slice(max(0, strip.start - _NEAR), min(h, strip.stop + _NEAR))
+        high = np.abs(calm[wide])
+        mine = slice(strip.start - wide.start, strip.stop - wide.start)
+        beside, high = cv2.dilate(high, kernel)[mine], high[mine]
+        rough = region_of(noise, (h, w), strip, slice(0, w))
+        peak[strip] = inside[strip] & (high > np.maximum(_SURE[on] * rough, _HEIGHT[on]))
+        low[strip] = side[strip] & (high > np.maximum(np.maximum(_LEFT * rough, _REACH * _HEIGHT[on]), _OWN * beside))
+    return peak, low
 
 
 def _standing_out(pixels: NDArray[np.uint8], side: Mask) -> Float:
@@ -206,7 +224,7 @@ def _farthest_off(pixels: NDArray[np.uint8], level: Float, side: Mask, off: Floa
 
 
 def _noise(off: Float, side: Mask) -> Float:
-    """A robust spread of the values of a side about nothing, by place."""
+    """A robust spread of the values of a side about nothing, in blocks: float32, to be interpolated between them."""
     h, w = off.shape
     rows, columns = -(-h // _BLOCK), -(-w // _BLOCK)
     small, known = np.zeros((rows, columns), np.float32), np.zeros((rows, columns), bool)
@@ -220,8 +238,7 @@ def _noise(off: Float, side: Mask) -> Float:
     if known.any():
         small[~known] = np.median(small[known])
     # A block at the border knows little; its neighbours help.
-    small = cv2.medianBlur(small, 3)
-    return np.asarray(cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+    return np.asarray(cv2.medianBlur(small, 3), np.float32)
 
 
 def _one(
