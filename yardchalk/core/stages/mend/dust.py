@@ -3,7 +3,7 @@
 On the backdrop they are what the white check would show; on the product they may be meant, so a person says.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -71,8 +71,10 @@ def find_dust(pixels: Coded, lifted: Callable[[Region], Coded] | None, covered: 
     """
     eight = Picture(pixels).eight_bit().pixels.astype(np.uint8, copy=False)
     h, w = eight.shape[:2]
-    product, other = (cv2.resize(mask.view(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0 for mask in (covered > 0.02, elsewhere))
-    product = _without_specks(product, eight, plot)
+    # What is product is known no finer than at the size of its coverage.
+    small = cv2.resize(eight, covered.shape[::-1], interpolation=cv2.INTER_AREA)
+    whole = _without_specks(covered > 0.02, small)
+    product, other = (cv2.resize(mask.view(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0 for mask in (whole, elsewhere))
     edge = max(3, round(_FROM_EDGE * plot.longest))
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * edge + 1, 2 * edge + 1))
     found: list[tuple[float, Speck]] = []
@@ -86,20 +88,21 @@ def find_dust(pixels: Coded, lifted: Callable[[Region], Coded] | None, covered: 
     return [speck for _, speck in sorted(found, key=lambda one: -one[0])[:_LISTED]]
 
 
-def _without_specks(product: Mask, pixels: NDArray[np.uint8], plot: Plot) -> Mask:
+def _without_specks(product: Mask, pixels: NDArray[np.uint8]) -> Mask:
     """The product without small pieces that lie by themselves: dust that was taken for product.
 
     What lies close to a large piece belongs to it, as bristles do; so do many small ones close to each other, as dots of a print,
     and what has a clear colour of its own: dust is grey.
     """
+    longest = max(product.shape)
     pieces = pieces_of(product, diagonal=True)
-    small = (pieces.area > 0) & (pieces.area < min((_LARGEST * plot.longest) ** 2, 0.3 * pieces.area[1:].max(initial=0)))
+    small = (pieces.area > 0) & (pieces.area < min((_LARGEST * longest) ** 2, 0.3 * pieces.area[1:].max(initial=0)))
     small[0] = False
     if not small.any():
         return product
     apart = pieces.chosen(small)
-    near = _grown(product & ~apart, _JOINED * plot.longest)
-    clusters = pieces_of(_grown(apart, _JOINED * plot.longest), diagonal=True).labels
+    near = _grown(product & ~apart, _JOINED * longest)
+    clusters = pieces_of(_grown(apart, _JOINED * longest), diagonal=True).labels
     first = np.zeros(pieces.area.size, np.intp)
     rows, columns = np.nonzero(apart)
     first[pieces.labels[rows, columns]] = clusters[rows, columns]
@@ -107,7 +110,7 @@ def _without_specks(product: Mask, pixels: NDArray[np.uint8], plot: Plot) -> Mas
     small &= crowd[first] < _CROWD
     small[np.unique(pieces.labels[apart & near])] = False
     for label in np.flatnonzero(small):
-        if min(pieces.rect(int(label))[2:]) > _ROUND_ONE * plot.longest:
+        if min(pieces.rect(int(label))[2:]) > _ROUND_ONE * longest:
             small[label] = False
             continue
         box = pieces.box(int(label))
@@ -136,7 +139,6 @@ def _specks(
     plot: Plot,
 ) -> list[tuple[float, Speck]]:
     calm = _standing_out(pixels, side)
-    cv2.blur(calm, (3, 3), dst=calm)
     noise = np.maximum(_noise(calm, side), 0.1)
     peak, low = _peaks(calm, noise, side, inside, on)
     rows, columns = np.nonzero(peak)
@@ -145,7 +147,7 @@ def _specks(
         return []
     pieces = pieces_of(low, diagonal=True)
     heights = np.zeros(pieces.area.size, np.float32)
-    np.maximum.at(heights, pieces.labels[rows, columns], np.abs(calm[rows, columns]))
+    np.maximum.at(heights, pieces.labels[rows, columns], np.abs(calm[rows, columns]).astype(np.float32))
     heights[0] = 0
     # What reaches the border of its side is part of that border.
     heights[np.unique(pieces.labels[low & ~inside])] = 0
@@ -163,16 +165,13 @@ def _specks(
     return out
 
 
-def _peaks(calm: Float, noise: Float, side: Mask, inside: Mask, on: Literal["backdrop", "product"]) -> tuple[Mask, Mask]:
-    """Where specks are for sure, and from there as far down as they reach; in strips, for the sake of memory."""
+def _peaks(calm: NDArray[np.float16], noise: Float, side: Mask, inside: Mask, on: Literal["backdrop", "product"]) -> tuple[Mask, Mask]:
+    """Where specks are for sure, and from there as far down as they reach."""
     h, w = side.shape
     peak, low = np.zeros((h, w), bool), np.zeros((h, w), bool)
     kernel = np.ones((_NEAR, _NEAR), np.uint8)
-    for top_row in range(0, h, _STRIP):
-        strip = slice(top_row, min(top_row + _STRIP, h))
-        wide = slice(max(0, strip.start - _NEAR), min(h, strip.stop + _NEAR))
-        high = np.abs(calm[wide])
-        mine = slice(strip.start - wide.start, strip.stop - wide.start)
+    for strip, wide, mine in _strips(h, _NEAR):
+        high = np.abs(calm[wide]).astype(np.float32)
         beside, high = cv2.dilate(high, kernel)[mine], high[mine]
         rough = region_of(noise, (h, w), strip, slice(0, w))
         peak[strip] = inside[strip] & (high > np.maximum(_SURE[on] * rough, _HEIGHT[on]))
@@ -180,13 +179,13 @@ def _peaks(calm: Float, noise: Float, side: Mask, inside: Mask, on: Literal["bac
     return peak, low
 
 
-def _standing_out(pixels: NDArray[np.uint8], side: Mask) -> Float:
-    """How far each pixel is off what is round it on its own side, in levels of the channel that is farthest off: float32 (h, w)."""
+def _standing_out(pixels: NDArray[np.uint8], side: Mask) -> NDArray[np.float16]:
+    """How far each pixel and those beside it are off what is round them on their side, in levels of the channel that is farthest off."""
     h, w = side.shape
     small = (max(1, w // _CELL), max(1, h // _CELL))
-    share = cv2.resize(side.astype(np.float32), small, interpolation=cv2.INTER_AREA)
+    share = cv2.resize(side.view(np.uint8) * np.uint8(255), small, interpolation=cv2.INTER_AREA)
     cells = cv2.resize(pixels, small, interpolation=cv2.INTER_AREA)
-    whole = share > 0.99
+    whole = share > 252
     if not whole.any():
         whole = share >= share.max()
     # Cells that are not wholly on this side take the nearest that is.
@@ -195,17 +194,29 @@ def _standing_out(pixels: NDArray[np.uint8], side: Mask) -> Float:
     which[nearest[whole]] = np.flatnonzero(whole.ravel())
     cells = cells.reshape(-1, 3)[which[nearest]]
     level = cv2.medianBlur(np.ascontiguousarray(cells), _AROUND).astype(np.float32)
-    off = np.zeros((h, w), np.float32)
-    _farthest_off(pixels, level, side, off)
-    return off
+    calm = np.empty((h, w), np.float16)
+    for strip, wide, mine in _strips(h, 1):
+        off = np.zeros((wide.stop - wide.start, w), np.float32)
+        _farthest_off(pixels, level, side, off, wide.start)
+        calm[strip] = cv2.blur(off, (3, 3))[mine]
+    return calm
+
+
+def _strips(height: int, margin: int) -> Iterator[tuple[slice, slice, slice]]:
+    """Rows in strips: a strip, the strip with a margin, and where it lies in that. For the sake of memory."""
+    for start in range(0, height, _STRIP):
+        strip = slice(start, min(start + _STRIP, height))
+        wide = slice(max(0, strip.start - margin), min(height, strip.stop + margin))
+        yield strip, wide, slice(strip.start - wide.start, strip.stop - wide.start)
 
 
 @compiled
-def _farthest_off(pixels: NDArray[np.uint8], level: Float, side: Mask, off: Float) -> None:
-    """Each pixel less the level of its cell, interpolated between cells, in the channel that is farthest off."""
+def _farthest_off(pixels: NDArray[np.uint8], level: Float, side: Mask, off: Float, first: int) -> None:
+    """Of rows from the first on, each pixel less the level of its cell, interpolated, in the channel that is farthest off."""
     h, w = side.shape
     rows, columns = level.shape[:2]
-    for i in range(h):
+    for at in range(off.shape[0]):
+        i = first + at
         y = (i + np.float32(0.5)) * rows / h - np.float32(0.5)
         y0 = min(max(int(np.floor(y)), 0), rows - 1)
         y1, ty = min(y0 + 1, rows - 1), np.float32(min(max(y - y0, 0), 1))
@@ -219,11 +230,11 @@ def _farthest_off(pixels: NDArray[np.uint8], level: Float, side: Mask, off: Floa
                 above = level[y0, x0, k] + tx * (level[y0, x1, k] - level[y0, x0, k])
                 below = level[y1, x0, k] + tx * (level[y1, x1, k] - level[y1, x0, k])
                 here = pixels[i, j, k] - (above + ty * (below - above))
-                if abs(here) > abs(off[i, j]):
-                    off[i, j] = here
+                if abs(here) > abs(off[at, j]):
+                    off[at, j] = here
 
 
-def _noise(off: Float, side: Mask) -> Float:
+def _noise(off: NDArray[np.float16], side: Mask) -> Float:
     """A robust spread of the values of a side about nothing, in blocks: float32, to be interpolated between them."""
     h, w = off.shape
     rows, columns = -(-h // _BLOCK), -(-w // _BLOCK)
@@ -231,7 +242,7 @@ def _noise(off: Float, side: Mask) -> Float:
     for i in range(rows):
         for j in range(columns):
             at = np.s_[i * _BLOCK : (i + 1) * _BLOCK, j * _BLOCK : (j + 1) * _BLOCK]
-            values = np.abs(off[at][side[at]][::3])
+            values = np.abs(off[at][side[at]][::3]).astype(np.float32)
             if values.size > 100:
                 # The spread of the livelier half: where paper is all but white, the other half is cut off.
                 small[i, j], known[i, j] = np.partition(values, int(0.84 * values.size))[int(0.84 * values.size)], True
@@ -242,7 +253,7 @@ def _noise(off: Float, side: Mask) -> Float:
 
 
 def _one(
-    calm: Float,
+    calm: NDArray[np.float16],
     side: Mask,
     labels: NDArray[np.int32],
     label: int,
@@ -262,7 +273,7 @@ def _one(
     if ring.sum() < 20:
         return None
     # A line or a texture goes on beyond the piece of it that was found.
-    if float(np.percentile(np.abs(calm[rows, columns])[ring], 90)) > _CALM * height:
+    if float(np.percentile(np.abs(calm[rows, columns][ring].astype(np.float32)), 90)) > _CALM * height:
         return None
     if lifted is not None:
         seen = lifted(Region(rows.start, rows.stop, columns.start, columns.stop))
@@ -275,7 +286,7 @@ def _one(
     size = (2 * radius + 1 + max(4.0, 0.5 * radius)) / plot.longest
     area = StrokeArea(shape="stroke", size=round(min(max(size, 0.0002), 0.5), 6), points=(_share(plot, middle),))
     mend = FillMend(kind="fill", name="Dust", area=area, softness=0.2, found=on == "backdrop")
-    values = calm[rows, columns][mine]
+    values = calm[rows, columns][mine].astype(np.float32)
     peak = float(values[np.argmax(np.abs(values))])
     return Speck(on, (x, y, wide, tall), int(mine.sum()), round(peak, 1), mend)
 
