@@ -133,12 +133,14 @@ class Solution:
 
     def in_half_precision(self) -> "Solution":
         """With what is listed rounded to float16, as it is kept: what is read back is then the same to the last bit."""
-        listed = self.index > 0
+        listed = np.flatnonzero(self.index)
 
         def half(values: Float) -> Float:
             return values.astype(np.float16).astype(np.float32)
 
-        alpha, distance = (np.where(listed, half(values), values) for values in (self.alpha, self.distance))
+        alpha, distance = self.alpha.copy(), self.distance.copy()
+        for values in (alpha, distance):
+            values.flat[listed] = half(values.flat[listed])
         lists = (half(values) for values in (self.front, self.behind, self.doubt))
         return Solution(alpha, distance, self.spread, self.clean, self.index, self.own, *lists)
 
