@@ -85,13 +85,8 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const path = { path: { photo_id: photo.id } };
   const keep = useMutation({
-    mutationFn: async ({ marks, what }: { marks: Marks; what: string }) => {
-      const params = { ...path, query: { what } };
-      const kept = await answered(client.PUT('/api/photos/{photo_id}/marks', { params, body: marks }));
-      // What is seen comes first: drawing what hangs on it would hold the picture up.
-      await viewer.current?.stands();
-      return kept;
-    },
+    mutationFn: ({ marks, what }: { marks: Marks; what: string }) =>
+      answered(client.PUT('/api/photos/{photo_id}/marks', { params: { ...path, query: { what } }, body: marks })),
     ...done,
   });
   const undo = useMutation<Photo, Error, undefined>({

@@ -62,9 +62,8 @@ export type Compare = 'split' | 'side';
 /** Where to fly to; with a zoom (1 is real pixels), or so that it fits. */
 export type Focus = { place: Place; label: string; colour: string; zoom?: number };
 
-/** Asks for the picture under other marks at once, without waiting until the page is drawn anew; and says when it is shown. */
-export type Asking = { ask: (marks: Marks) => void; stands: () => Promise<void> };
-const PATIENCE = 400; // ms
+/** Asks for the picture under other marks at once, without waiting until the page is drawn anew. */
+export type Asking = { ask: (marks: Marks) => void };
 
 type Props = {
   ref?: Ref<Asking>;
@@ -159,7 +158,6 @@ export function Viewer({
       const size = { width, height, halvings };
       if (!whole) deck?.show(sourceOf(base, size, view, card, marksAddress(seenBy(view, next)), level));
     },
-    stands: async () => deck?.stands(PATIENCE),
   }));
 
   useEffect(() => {

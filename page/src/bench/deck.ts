@@ -55,7 +55,6 @@ export class Deck {
   private wanted: Source | null = null;
   private wantedBefore: Source | null = null;
   private afterwards: (() => void) | null = null;
-  private awaited: (() => void)[] = [];
 
   constructor(element: HTMLElement, told: Partial<Listener> = {}) {
     const listener = { ...DEAF, ...told };
@@ -127,15 +126,6 @@ export class Deck {
       opacity: this.shown ? 0 : 1,
       preload: true,
       success: (event) => this.loadThenReveal(source, (event as unknown as { item: OpenSeadragon.TiledImage }).item),
-    });
-  }
-
-  /** Resolves when nothing newer than what is shown is on its way any more, or after so many ms. */
-  async stands(most: number): Promise<void> {
-    if (!this.coming) return;
-    await new Promise<void>((resolve) => {
-      this.awaited.push(resolve);
-      window.setTimeout(resolve, most);
     });
   }
 
@@ -336,7 +326,7 @@ export class Deck {
         // The server is away: what is shown stays, and is asked for anew once it is back.
         this.viewer.world.removeItem(item);
         this.coming = null;
-        this.rest();
+        this.listener.onBusy(false);
         return;
       }
       const old = this.shown?.item;
@@ -361,7 +351,7 @@ export class Deck {
           const next = this.next;
           this.next = null;
           if (next && next.key !== source.key) this.show(next);
-          else this.rest();
+          else this.listener.onBusy(false);
         }),
       );
     };
@@ -371,11 +361,6 @@ export class Deck {
         if (event.fullyLoaded) reveal();
       });
     }
-  }
-
-  private rest() {
-    this.listener.onBusy(false);
-    for (const resolve of this.awaited.splice(0)) resolve();
   }
 
   private afterZoom() {
