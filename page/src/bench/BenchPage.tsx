@@ -1,6 +1,6 @@
 import { Box, Flex, Grid, Text } from '@chakra-ui/react';
 import { useMutation } from '@tanstack/react-query';
-import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { answered, client, type Finding, type Photo } from '../api/client';
 import { keys, queries, useLift, usePhoto } from '../api/queries';
@@ -278,9 +278,12 @@ function Bench({ photo }: { photo: Photo }) {
         : found;
   const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
   const standing = standingOf(photo);
-  // What stands round the picture and the panel is drawn after them: a person looks at those.
-  const above = useDeferredValue(
-    <>
+  return (
+    <Grid
+      height="100%"
+      templateRows="44px minmax(0, 1fr) 66px"
+      templateColumns={{ base: '0 minmax(0, 1fr) 316px', xl: '232px minmax(0, 1fr) 316px' }}
+    >
       <Flex
         as="header"
         gridColumn="1 / -1"
@@ -380,20 +383,6 @@ function Bench({ photo }: { photo: Photo }) {
         <FindingsList photo={photo} work={work} />
         <LotStrip photo={photo} />
       </Flex>
-    </>,
-  );
-  const below = useDeferredValue(
-    <Box gridColumn="1 / -1">
-      <Yardstick photo={photo} stage={stage} onStage={choose} />
-    </Box>,
-  );
-  return (
-    <Grid
-      height="100%"
-      templateRows="44px minmax(0, 1fr) 66px"
-      templateColumns={{ base: '0 minmax(0, 1fr) 316px', xl: '232px minmax(0, 1fr) 316px' }}
-    >
-      {above}
       <Box as="main" gridColumn="2" gridRow="2" minWidth="0" minHeight="0">
         <Viewer
           ref={viewer}
@@ -549,7 +538,10 @@ function Bench({ photo }: { photo: Photo }) {
           />
         )}
       </Box>
-      {below}
+      <Box gridColumn="1 / -1">
+        <Yardstick photo={photo} stage={stage} onStage={choose} />
+      </Box>
+      ,
       <KeyHelp title="Keys at the bench" keys={KEYS} open={help} onClose={() => setHelp(false)} />
       {keeping && <KeepAsSheet photo={photo} onClose={() => setKeeping(false)} />}
       {work.allowing !== null && (

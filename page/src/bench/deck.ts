@@ -304,8 +304,11 @@ export class Deck {
 
   /** Have the tiles in view on their way before the viewer's next frame, when it asks for them. */
   private fetchInView(source: Source) {
-    const inView = (this.shown?.item.getTilesToDraw() ?? []) as { tile: OpenSeadragon.Tile }[];
-    for (const { tile } of inView)
+    const item = this.shown?.item;
+    const size = item?.getContentSize();
+    // Of another size, other tiles may be in view.
+    if (!item || size?.x !== source.width || size.y !== source.height) return;
+    for (const { tile } of item.getTilesToDraw() as { tile: OpenSeadragon.Tile }[])
       void fetch(source.address(source.halvings - tile.level, tile.x, tile.y), { priority: 'high' }).catch(nothing);
   }
 
