@@ -541,7 +541,6 @@ function Bench({ photo }: { photo: Photo }) {
       <Box gridColumn="1 / -1">
         <Yardstick photo={photo} stage={stage} onStage={choose} />
       </Box>
-      ,
       <KeyHelp title="Keys at the bench" keys={KEYS} open={help} onClose={() => setHelp(false)} />
       {keeping && <KeepAsSheet photo={photo} onClose={() => setKeeping(false)} />}
       {work.allowing !== null && (
