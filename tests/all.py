@@ -1,14 +1,21 @@
 """Everything that has to hold: `./yard test [PART...]`, parts being lint, core, studio, web, browser."""
 
+import io
+import multiprocessing
+import os
 import subprocess
 import sys
 import time
 import unittest
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from pathlib import Path
+from typing import NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
 PARTS = ("lint", "core", "studio", "web", "browser")
+# What follows waits for processes of its own, and wants the machine for itself.
+_ALONE = ("studio", "browser")
 _PYTHON = [sys.executable, "-m"]
 _LINT = {
     "ruff": [*_PYTHON, "ruff", "check", "."],
@@ -19,23 +26,47 @@ _LINT = {
 }
 
 
-def _lint() -> tuple[int, int, str]:
-    """How many held and did not, and what to print."""
-    failed, said = 0, []
-    for name, command in _LINT.items():
-        done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True)
-        said.append(f"{'ok  ' if done.returncode == 0 else 'FAIL'} {name}")
-        if done.returncode != 0:
-            failed += 1
-            said.append(done.stdout + done.stderr)
-    return len(_LINT) - failed, failed, "\n".join(said)
+class _Outcome(NamedTuple):
+    """How many held and did not, and what there is to print."""
+
+    passed: int
+    failed: int
+    said: str = ""
 
 
-def _unittests(part: str) -> tuple[int, int]:
-    suite = unittest.defaultTestLoader.discover(str(ROOT / "tests" / part), top_level_dir=str(ROOT))
-    result = unittest.TextTestRunner(verbosity=2).run(suite)
+def _lint(name: str) -> _Outcome:
+    done = subprocess.run(_LINT[name], cwd=ROOT, capture_output=True, text=True)
+    if done.returncode == 0:
+        return _Outcome(1, 0, f"ok   {name}\n")
+    return _Outcome(0, 1, f"FAIL {name}\n{done.stdout}{done.stderr}\n")
+
+
+def _module(name: str) -> _Outcome:
+    said = io.StringIO()
+    passed, failed, _ = _run(unittest.defaultTestLoader.loadTestsFromName(name), said)
+    return _Outcome(passed, failed, f"\n== {name}\n{said.getvalue()}")
+
+
+def _run(suite: unittest.TestSuite, stream: io.StringIO | None = None) -> _Outcome:
+    result = unittest.TextTestRunner(stream, verbosity=2).run(suite)
     failed = len(result.failures) + len(result.errors)
-    return result.testsRun - failed - len(result.skipped), failed
+    return _Outcome(result.testsRun - failed - len(result.skipped), failed)
+
+
+def _side_by_side(parts: list[str]) -> Iterator[_Outcome]:
+    """Linters, and modules of tests that need one processor each; the largest first, so that none is waited for at the end."""
+    modules = [path for part in parts if part != "lint" for path in (ROOT / "tests" / part).glob("test_*.py")]
+    modules.sort(key=lambda path: -path.stat().st_size)
+    names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in modules]
+    with ProcessPoolExecutor(min(4, os.cpu_count() or 1), multiprocessing.get_context("spawn")) as pool:
+        asked = [pool.submit(_module, name) for name in names]
+        asked += [pool.submit(_lint, name) for name in (_LINT if "lint" in parts else ())]
+        for done in as_completed(asked):
+            yield done.result()
+
+
+def _alone(part: str) -> Iterator[_Outcome]:
+    yield _run(unittest.defaultTestLoader.discover(str(ROOT / "tests" / part), top_level_dir=str(ROOT)))
 
 
 def main(parts: list[str]) -> int:
@@ -43,23 +74,18 @@ def main(parts: list[str]) -> int:
     if unknown:
         print(f"There is no part {unknown[0]}; there are {', '.join(PARTS)}.")
         return 2
-    asked = parts or list(PARTS)
+    asked = [part for part in PARTS if part in (parts or PARTS)]
+    together = [part for part in asked if part not in _ALONE]
+    rounds = [(", ".join(together), _side_by_side(together))] if together else []
+    rounds += [(part, _alone(part)) for part in asked if part in _ALONE]
     passed = failed = 0
-    with ThreadPoolExecutor(1) as beside:
-        # The linters are programs of their own; they run beside the first part, which needs one processor.
-        linting = beside.submit(_lint) if "lint" in asked else None
-        for part in (one for one in asked if one != "lint"):
-            began = time.monotonic()
-            print(f"\n== {part}", flush=True)
-            good, bad = _unittests(part)
+    for name, outcomes in rounds:
+        began = time.monotonic()
+        print(f"\n== {name}", flush=True)
+        for good, bad, said in outcomes:
             passed, failed = passed + good, failed + bad
-            print(f"{part}: {time.monotonic() - began:.0f} s", flush=True)
-            if linting is not None:
-                linting.result()  # what follows has timers of its own, and wants the machine for itself
-        if linting is not None:
-            good, bad, said = linting.result()
-            passed, failed = passed + good, failed + bad
-            print(f"\n== lint\n{said}", flush=True)
+            print(said, end="", flush=True)
+        print(f"{name}: {time.monotonic() - began:.0f} s", flush=True)
     print(f"\n{passed} passed, {failed} failed")
     return 1 if failed or not passed else 0
 

@@ -288,9 +288,8 @@ def _meets(box: tuple[int, int, int, int], x: int, y: int) -> bool:
 def _with_dust(clean: Render, pixels: Coded) -> tuple[Coded, list[tuple[int, int, tuple[slice, slice], Mask]]]:
     """Grey flecks of 7 to 110 px² on the backdrop, and where each is: x, y, a window, and its pixels in that."""
     h, w = pixels.shape[:2]
-    covered = cv2.resize(clean.coverage(clean.analysis_scale, clean.whole(clean.analysis_scale)), (w, h))
-    other = cv2.resize(clean.clearing.surroundings.view(np.uint8), (w, h))
-    taken = cv2.dilate(((covered > 0.01) | (other > 0)).view(np.uint8), np.ones((31, 31), np.uint8))
+    other = (clean.clearing.product | clean.clearing.surroundings).view(np.uint8)
+    taken = cv2.dilate(cv2.resize(other, (w, h), interpolation=cv2.INTER_NEAREST), np.ones((31, 31), np.uint8))
     taken[:24], taken[-24:], taken[:, :24], taken[:, -24:] = 1, 1, 1, 1
     rng = np.random.default_rng(5)
     light, specks = to_linear(pixels), []
