@@ -1,6 +1,7 @@
 """Mend and Colour over real HTTP: shares, dust, pushes, colours for the lot, and what a delivery says of them."""
 
 import json
+import uuid
 from typing import Any
 
 import cv2
@@ -66,11 +67,19 @@ class MendTest(ServerCase):
             self.assertIn(words, answer.text)
 
     def test_pushes_are_put_one_on_the_other(self) -> None:
-        first = self.ask("push", {"tool": "push", "points": [[0.6, 0.5], [0.65, 0.5]], "size": 0.2})
-        both = self.ask("push", {"mend": first, "tool": "let-out", "points": [[0.4, 0.5]] * 3, "size": 0.2})
+        fill, key = {"kind": "fill", "area": SPOT}, str(uuid.uuid4())
+        stroke = {"tool": "push", "points": [[0.6, 0.5], [0.65, 0.5]], "size": 0.2}
+        first = self.ask("push", {**stroke, "marks": {"mend": {"entries": [fill]}}, "key": str(uuid.uuid4())})
+        marks = {"mend": {"entries": [fill, first]}}
+        both = self.ask("push", {"tool": "let-out", "points": [[0.4, 0.5]] * 3, "size": 0.2, "marks": marks, "at": 1, "key": key})
         self.assertEqual((first["kind"], first["across"]), ("push", 160))
         self.assertNotEqual(first["field"], both["field"])
-        self.assertGreater(self.ask("mends", {"mend": {"entries": [both]}})["total"], 1)
+        marks = {"mend": {"entries": [fill, both]}}
+        self.assertGreater(self.ask("mends", marks)["total"], 1)
+        # The key stands for just what came of it, and a push goes on from a push.
+        self.assertEqual(self.client.put(f"/api/marks/{key}", json=marks).status_code, 204)
+        self.assertEqual(self.client.put(f"/api/marks/{key}", json={}).status_code, 409)
+        self.assertIn("no push as mend 1", self.ask("push", {**stroke, "marks": marks, "at": 0, "key": key}, 422)["message"])
 
     def test_colours_are_measured_and_copied_to_the_lot(self) -> None:
         self.assertIn("no colours of its own", self.ask("same-colour", status=409)["message"])

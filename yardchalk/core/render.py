@@ -184,6 +184,13 @@ class Render:
         self._decided: Decisions | None = None
         self.file_digest = digest or hashlib.sha256(data).hexdigest()
 
+    def with_marks(self, marks: Marks, sheet: RunSheet | None = None) -> "Render":
+        """The same photo under other settings; what both have in common is computed once."""
+        return Render(
+            self.data, self.name, sheet or self.sheet, marks,
+            cache=self.cache, limits=self.limits, digest=self.file_digest, empty=self.empty,
+        )  # fmt: skip
+
     @property
     def facts(self) -> PhotoFacts:
         """Of the file; its width and height are those of the whole photo."""
@@ -205,7 +212,7 @@ class Render:
 
     def _crop_to_set(self, turned: FrameMarks | None) -> FrameMarks | None:
         plain = self.sheet.model_copy(update={"frame": FrameSettings()})
-        whole = Render(self.data, self.name, plain, Marks(frame=turned), cache=self.cache, limits=self.limits, digest=self.file_digest)
+        whole = self.with_marks(Marks(frame=turned), plain)
         crop = crop_to_set(whole.clearing.surroundings, whole.clearing.product)
         return turned if crop is None else FrameMarks(turns=self.sheet.frame.turns, crop=crop)
 
@@ -310,9 +317,7 @@ class Render:
 
     def _ground(self) -> Ground:
         # A copy that stays with the cache, so it must not hold on to this render's marks.
-        plain = Render(
-            self.data, self.name, self.sheet, Marks(frame=self.frame), cache=self.cache, limits=self.limits, digest=self.file_digest
-        )
+        plain = self.with_marks(Marks(frame=self.frame))
         plot = Plot.of(self.framing, *self.size_at(self.analysis_scale))
         return Ground(self.analysis, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic)
 

@@ -256,6 +256,10 @@ class Marks(Settings):
         """Just what departs from the run sheet, for JSON."""
         return self.model_dump(mode="json", exclude_none=True, exclude_defaults=True)
 
+    def with_mends(self, entries: tuple[AnyMend, ...]) -> "Marks":
+        """The same with another list of mends."""
+        return self.model_copy(update={"mend": self.mend.model_copy(update={"entries": entries})})
+
 
 _KINDS = {"int", "float", "bool", "str", "tuple", "body", "query", "path"}
 _ENTRIES = {get_args(kind.model_fields["kind"].annotation)[0] for union in (AnyRegion, AnyMend) for kind in get_args(get_args(union)[0])}

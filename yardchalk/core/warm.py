@@ -62,7 +62,7 @@ def _measure(render: Render) -> Iterator[None]:
     yield
     family = FamilyRegion(kind="family", samples=(Stroke(size=0.1, points=((0.1, 0.1), (0.9, 0.1))),))
     regions = (AutomaticRegion(kind="automatic"), touched, family)
-    Render(render.data, render.name, render.sheet, Marks(clear=ClearMarks(regions=regions)), cache=render.cache).cut(1.0, render.whole(1.0))
+    render.with_marks(Marks(clear=ClearMarks(regions=regions))).cut(1.0, render.whole(1.0))
 
 
 def _mend(photo: bytes) -> Iterator[None]:
@@ -81,7 +81,7 @@ def _mend(photo: bytes) -> Iterator[None]:
 def _look(render: Render) -> Iterator[None]:
     marks = LiftMarks(scope="backdrop", strokes=(Stroke(size=0.2, points=((0.5, 0.5),)),))
     for lift in (LiftMarks(), marks):
-        shown = Render(render.data, render.name, render.sheet, Marks(lift=lift), cache=render.cache)
+        shown = render.with_marks(Marks(lift=lift))
         for name, card in _LOOKS:
             view(shown, name, 0.5, shown.whole(0.5), card)
             yield

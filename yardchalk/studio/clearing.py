@@ -116,8 +116,7 @@ def _traced(render: Render, number: int | None) -> dict[str, Any]:
         if not 0 <= number < len(render.regions):
             raise YardError("is not in the list", where=f"Region {number + 1}", remedy="Load the photo again")
         alone = render.regions[number].model_copy(update={"on": True, "how": "add"})
-        marks = Marks(frame=render.marks.frame, clear=ClearMarks(regions=(alone,)))
-        render = Render(render.data, render.name, render.sheet, marks, cache=render.cache, digest=render.file_digest)
+        render = render.with_marks(Marks(frame=render.marks.frame, clear=ClearMarks(regions=(alone,))))
     # The border as it is solved, not the flank that it is looked for in.
     scale = render.analysis_scale
     outlines = traced(render.cut(scale, render.whole(scale)).alpha > 0.5, render.ground.plot)

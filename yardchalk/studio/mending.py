@@ -29,8 +29,7 @@ def _prepare(render: Render) -> None:
     if isinstance(last, NudgeMend) and last.on and last.still:
         # A piece was looped and is moved next: its gap is filled.
         moved = (*entries[:-1], last.model_copy(update={"by": (0.001, 0.0)}))
-        marks = render.marks.model_copy(update={"mend": render.marks.mend.model_copy(update={"entries": moved})})
-        next_one = Render(render.data, render.name, render.sheet, marks, cache=render.cache, digest=render.file_digest, empty=render.empty)
+        next_one = render.with_marks(render.marks.with_mends(moved))
         next_one.adopt(render.decisions)
         scale = render.analysis_scale / 4
         next_one.mended(scale, next_one.whole(scale))

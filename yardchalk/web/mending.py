@@ -4,12 +4,13 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 
+from yardchalk.core.errors import BadSettings
 from yardchalk.core.mend_settings import PushMend
 from yardchalk.core.settings import Marks
 from yardchalk.core.stages.mend.pushing import push_stroke
 from yardchalk.studio import history, reading
 from yardchalk.studio.asking import ColourAsked, DustAsked, MendsAsked
-from yardchalk.web.common import ERRORS, TheRenderers, TheStudio
+from yardchalk.web.common import ERRORS, TheMarks, TheRenderers, TheStudio
 from yardchalk.web.models import ColourReport, Copied, Dust, MendReport, PushWanted
 from yardchalk.web.photos import answered, subject_under
 
@@ -29,11 +30,18 @@ async def post_dust(studio: TheStudio, renderers: TheRenderers, request: Request
 
 
 @router.post("/photos/{photo_id}/push", response_model=PushMend)
-def post_push(studio: TheStudio, photo_id: int, wanted: PushWanted) -> Any:
-    """A push with one stroke more; without one so far, it begins."""
-    facts = reading.photo_row(studio, photo_id)["facts"]
-    size = (facts["width"], facts["height"])
-    return push_stroke(wanted.mend, size, wanted.tool, wanted.points, wanted.size, wanted.strength)
+def post_push(studio: TheStudio, given: TheMarks, photo_id: int, wanted: PushWanted) -> Any:
+    """A push with one stroke more. Tiles under the marks that come of it may be asked for along with this."""
+    photo = reading.photo_row(studio, photo_id)
+    entries = wanted.marks.mend.entries
+    at = len(entries) if wanted.at is None else wanted.at
+    before = entries[at] if at < len(entries) else None
+    if wanted.at is not None and not isinstance(before, PushMend):
+        raise BadSettings(f"has no push as mend {at + 1}", where=photo["name"], remedy="Begin one")
+    size = (photo["facts"]["width"], photo["facts"]["height"])
+    made = push_stroke(before if isinstance(before, PushMend) else None, size, wanted.tool, wanted.points, wanted.size, wanted.strength)
+    given.keep(wanted.key, wanted.marks.with_mends((*entries[:at], made, *entries[at + 1 :])))
+    return made
 
 
 @router.post("/photos/{photo_id}/colour", response_model=ColourReport)

@@ -12,7 +12,7 @@ from yardchalk.core.clear_settings import AnyRegion, ContrastMap, Knot
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour_settings import ColourSettings
 from yardchalk.core.listing import FileKind
-from yardchalk.core.mend_settings import FillMend, PushMend
+from yardchalk.core.mend_settings import FillMend
 from yardchalk.core.mending import Mend
 from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks
 from yardchalk.core.settings_base import BrushSize, Stroke
@@ -339,10 +339,15 @@ class Dust(BaseModel):
     specks: list[SpeckOut]
 
 
-class PushWanted(BaseModel):
-    """A stroke of the push brush, in shares of the upright photo, and what was pushed so far."""
+MarksKey = Annotated[str, StringConstraints(pattern="^[0-9a-f-]{36}$")]
 
-    mend: PushMend | None = None
+
+class PushWanted(BaseModel):
+    """A stroke of the push brush, in shares of the upright photo."""
+
+    marks: Marks
+    at: int | None = Field(None, ge=0, description="The push among these marks' mends that goes on; without it, one begins after them.")
+    key: MarksKey = Field(description="What the marks that come of it go by in the address of a tile.")
     tool: PushTool
     points: list[PlaceIn] = Field(min_length=1, max_length=400)
     size: BrushSize

@@ -21,7 +21,7 @@ from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, S
 from yardchalk.studio.running import ENGINE, hold, let_go
 from yardchalk.studio.viewing import TILE
 from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
-from yardchalk.web.models import FrameOffers, Level, LiftGraph, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
+from yardchalk.web.models import FrameOffers, Level, LiftGraph, MarksKey, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 from yardchalk.web.renderers import Renderers
 
 router = APIRouter(prefix="/api", responses=ERRORS)
@@ -186,7 +186,7 @@ async def get_pixel(
 
 
 @router.put("/marks/{key}", status_code=204)
-async def put_marks_key(given: TheMarks, key: Annotated[str, Path(pattern="^[0-9a-f-]{36}$")], marks: Marks) -> None:
+async def put_marks_key(given: TheMarks, key: MarksKey, marks: Marks) -> None:
     """Have a key stand for long marks in the address of a tile."""
     given.keep(key, marks)
 

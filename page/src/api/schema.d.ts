@@ -892,7 +892,7 @@ export interface paths {
         put?: never;
         /**
          * Post Push
-         * @description A push with one stroke more; without one so far, it begins.
+         * @description A push with one stroke more. Tiles under the marks that come of it may be asked for along with this.
          */
         post: operations["post_push_api_photos__photo_id__push_post"];
         delete?: never;
@@ -4613,10 +4613,20 @@ export interface components {
         };
         /**
          * PushWanted
-         * @description A stroke of the push brush, in shares of the upright photo, and what was pushed so far.
+         * @description A stroke of the push brush, in shares of the upright photo.
          */
         PushWanted: {
-            mend?: components["schemas"]["PushMend"] | null;
+            marks: components["schemas"]["Marks"];
+            /**
+             * At
+             * @description The push among these marks' mends that goes on; without it, one begins after them.
+             */
+            at?: number | null;
+            /**
+             * Key
+             * @description What the marks that come of it go by in the address of a tile.
+             */
+            key: string;
             /**
              * Tool
              * @enum {string}

@@ -121,7 +121,7 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const clear = useClear(photo, stage === 'clear', shown, drag, settle);
   const edge = useEdge(photo, stage === 'edge', shown, drag, settle);
-  const mend = useMend(photo, stage === 'mend', shown, drag, settle);
+  const mend = useMend(photo, stage === 'mend', shown, drag, settle, { asSeen, viewer });
   const sample = useMutation({
     mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),

@@ -15,7 +15,7 @@ import { TestCards, type Card } from '../shared/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
 import { Toggle } from './Toggle';
-import { marksAddress, useMarksAddress } from './address';
+import { keyInAddress, marksAddress, useMarksAddress } from './address';
 import { BesidePane } from './BesidePane';
 import { CropBox } from './CropBox';
 import { Deck, type Box as Place, type Source, type Taken } from './deck';
@@ -63,7 +63,11 @@ export type Compare = 'split' | 'side';
 export type Focus = { place: Place; label: string; colour: string; zoom?: number };
 
 /** Asks for the picture under other marks at once, without waiting until the page is drawn anew. */
-export type Asking = { ask: (marks: Marks) => void };
+export type Asking = {
+  ask: (marks: Marks) => void;
+  /** The same by the key under which the server is about to have them. */
+  askByKey: (key: string) => void;
+};
 
 type Props = {
   ref?: Ref<Asking>;
@@ -153,12 +157,15 @@ export function Viewer({
     deck.show(sourceOf(base, size, whole ? 'before' : view, whole ? 'white' : card, under, level));
   }, [deck, base, width, height, halvings, view, card, whole, under, level]);
 
-  useImperativeHandle(ref, () => ({
-    ask: (next) => {
-      const size = { width, height, halvings };
-      if (!whole) deck?.show(sourceOf(base, size, view, card, marksAddress(seenBy(view, next)), level));
-    },
-  }));
+  useImperativeHandle(ref, () => {
+    const ask = (under: string) => {
+      if (!whole) deck?.show(sourceOf(base, { width, height, halvings }, view, card, under, level));
+    };
+    return {
+      ask: (next) => ask(marksAddress(seenBy(view, next))),
+      askByKey: (key) => ask(keyInAddress(key)),
+    };
+  });
 
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.

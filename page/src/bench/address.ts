@@ -12,6 +12,15 @@ function keyOf(text: string): string {
   return key;
 }
 
+/** How marks stand in an address that the server has under a key before this page knows them. */
+export const keyInAddress = (key: string) => `~${key}`;
+
+/** Marks that the server has under a key already. */
+export function haveKey(key: string, marks: Marks) {
+  keys.set(textOf(marks), key);
+  queries.setQueryData(sending(key, marks).queryKey, true);
+}
+
 const sending = (key: string, marks: Marks) =>
   queryOptions({
     queryKey: ['marks', key],
@@ -22,7 +31,7 @@ const sending = (key: string, marks: Marks) =>
   });
 
 /** How marks stand in the address of a tile: as they are if they are short, else by a key. */
-const inAddress = (text: string) => (text.length > LONGEST ? `~${keyOf(text)}` : encodeURIComponent(text));
+const inAddress = (text: string) => (text.length > LONGEST ? keyInAddress(keyOf(text)) : encodeURIComponent(text));
 
 /** The same, for tiles that are asked for at once: long marks are on their way with them. */
 export function marksAddress(marks: Marks): string {

@@ -1,8 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
-import { useLayoutEffect, useRef, useState } from 'react';
+import { useLayoutEffect, useRef, useState, type RefObject } from 'react';
 import { answered, client, type Photo, type Speck } from '../api/client';
 import type { Painted } from '../bench/BrushLayer';
+import { haveKey } from '../bench/address';
 import { NO_MENDS, textOf, withMend, type Marks, type MendMarks } from '../bench/marks';
+import type { Asking } from '../bench/Viewer';
 import { placingOf, thinned, within } from '../clear/placing';
 import type { Share } from '../clear/regions';
 import { useLater } from '../shared/useLater';
@@ -58,6 +60,8 @@ export function useMend(
   shown: Marks,
   drag: (marks: Marks) => void,
   settle: (marks: Marks, what: string) => void,
+  /** The viewer, and the marks that it shows when these are in force. */
+  { asSeen, viewer }: { asSeen: (marks: Marks) => Marks; viewer: RefObject<Asking | null> },
 ) {
   const { entries, guides } = shown.mend;
   const [tool, setTool] = useState<Tool | null>(null);
@@ -128,12 +132,19 @@ export function useMend(
       const { marks, chosen } = standing.current;
       const { entries } = marks.mend;
       const last = chosen !== null && entries[chosen]?.kind === 'push' ? chosen : entries.length - 1;
-      const before = entries[last];
-      const mend = before?.kind === 'push' ? before : null;
-      const body = { mend, tool: by, points, size, strength };
-      const made = await answered(client.POST('/api/photos/{photo_id}/push', { params: path, body }));
-      const at = mend ? last : entries.length;
+      const goesOn = entries[last]?.kind === 'push';
+      const at = goesOn ? last : entries.length;
+      // The picture is asked for along with what it is to show.
+      const key = crypto.randomUUID();
+      const body = { marks: asSeen(marks), at: goesOn ? at : null, key, tool: by, points, size, strength };
+      const answer = answered(client.POST('/api/photos/{photo_id}/push', { params: path, body }));
+      viewer.current?.askByKey(key);
+      const made = await answer.catch((error: unknown) => {
+        viewer.current?.ask(asSeen(marks));
+        throw error;
+      });
       const next = withMend(marks, { entries: [...entries.slice(0, at), made, ...entries.slice(at + 1)] });
+      haveKey(key, asSeen(next));
       standing.current = { marks: next, chosen: at };
       settled(next, by);
       setChosen(at);
