@@ -6,6 +6,7 @@ setting recomputes its own stage and those after it, nothing before.
 """
 
 import hashlib
+import math
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -57,6 +58,7 @@ from yardchalk.core.stages.plot import Plot
 
 ANALYSIS_SIDE = 1600
 _ANALYSIS_NEAR = 0.9
+_AT_HAND = ANALYSIS_SIDE**2  # px of a region whose matte is kept for the next stroke to be laid over
 _LAST = 4  # mends that are done anew on what was shown before them
 SEE_THROUGH = 0.8  # of glass, where nothing else is said
 _SHADE = 0.04  # log light below the backdrop model from which on a backdrop pixel lies in shadow
@@ -903,10 +905,17 @@ class Render:
             cut = _given(photo)
             kept = self._region_of(self.decisions.product.astype(np.float32), scale, region) > 0
             cut = replace(cut, alpha=np.where(kept, cut.alpha, np.float32(0)))
+        elif self.decisions.overlay is not None and math.prod(region.shape) <= _AT_HAND:
+            # What the next stroke is laid over too.
+            key = (self.digest, "refined", self.decisions.product_key, self.band_key, width, height, region)
+            cut = self.cache.get(key, lambda: self._refined(photo, width, height, region))
         else:
-            cut = refine(self.solution, photo.pixels, (width, height), region.left, region.top)
+            cut = self._refined(photo, width, height, region)
         overlay = self.decisions.overlay
         return cut if overlay is None else self._laid_over(cut, overlay, photo.pixels, (height, width), region)
+
+    def _refined(self, photo: Picture, width: int, height: int, region: Region) -> Cutout:
+        return refine(self.solution, photo.pixels, (width, height), region.left, region.top)
 
     def _laid_over(self, cut: Cutout, overlay: Overlay, pixels: Coded, frame: tuple[int, int], region: Region) -> Cutout:
         """With what regions say of coverage, asked anew at this size where they say it by pixel."""

@@ -67,28 +67,41 @@ class Finish:
 
 def tidying(alpha: Float, speck: float, hole: float) -> Tidying:
     """What is to be dropped from coverage (h, w) and filled in it: pieces with less area than squares of these sides, px."""
-    nothing = np.zeros(alpha.shape, bool)
-    dropped, specks, specks_area = nothing, 0, 0.0
+    h, w = alpha.shape
+    # Round what is covered there is one piece of nothing, and one px of that is as good as all.
+    x, y, width, height = cv2.boundingRect((alpha > 0).view(np.uint8))
+    at = np.s_[max(y - 1, 0) : min(y + height + 1, h), max(x - 1, 0) : min(x + width + 1, w)]
+    part = alpha[at]
+    dropped, specks, specks_area = np.zeros(alpha.shape, bool), 0, 0.0
     if speck > 0:
-        n, labels, stats, _ = cv2.connectedComponentsWithStats((alpha > 0).view(np.uint8), connectivity=8)
-        weight = np.bincount(labels.ravel(), alpha.ravel(), n)
+        n, labels = cv2.connectedComponents((part > 0).view(np.uint8), connectivity=8)
+        weight = _weights(labels, part, n)
         small = (weight < speck**2) & (weight < weight[1:].max(initial=0))
         small[0] = False
         if small.any():
-            dropped, specks, specks_area = small[labels], int(small.sum()), float(weight[small].sum())
-    filled, holes, holes_area = nothing, 0, 0.0
+            dropped[at], specks, specks_area = small[labels], int(small.sum()), float(weight[small].sum())
+    filled, holes, holes_area = np.zeros(alpha.shape, bool), 0, 0.0
     if hole > 0:
-        n, labels, stats, _ = cv2.connectedComponentsWithStats((alpha < _SOLID).view(np.uint8), connectivity=4)
-        h, w = alpha.shape
-        x, y = stats[:, cv2.CC_STAT_LEFT], stats[:, cv2.CC_STAT_TOP]
-        right, bottom = x + stats[:, cv2.CC_STAT_WIDTH], y + stats[:, cv2.CC_STAT_HEIGHT]
+        n, labels = cv2.connectedComponents((part < _SOLID).view(np.uint8), connectivity=4)
         # The square is that of what is missing, not of what is a little thin.
-        missing = np.bincount(labels.ravel(), (1 - alpha).ravel(), n)
-        small = (missing < hole**2) & (x > 0) & (y > 0) & (right < w) & (bottom < h)
+        missing = _weights(labels, 1 - part, n)
+        small = missing < hole**2
         small[0] = False
+        for side in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
+            small[side] = False
         if small.any():
-            filled, holes, holes_area = small[labels], int(small.sum()), float(missing[small].sum())
+            filled[at], holes, holes_area = small[labels], int(small.sum()), float(missing[small].sum())
     return Tidying(dropped, filled, specks, specks_area, holes, holes_area)
+
+
+@compiled
+def _weights(labels: NDArray[np.int32], values: Float, n: int) -> NDArray[np.float64]:
+    """The sum of the values (h, w) under each of n labels."""
+    out = np.zeros(n, np.float64)
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            out[labels[y, x]] += values[y, x]
+    return out
 
 
 @compiled

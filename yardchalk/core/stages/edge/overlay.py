@@ -1,6 +1,7 @@
 """Laying what regions say of coverage over the solved matte, at the size that is rendered."""
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +25,7 @@ def lay_over(
     freed: Mapping[int, Callable[[tuple[slice, slice]], Float]],
     printed: Mapping[int, Float],
 ) -> Cutout:
-    """A region's matte with the overlay on it.
+    """A region's matte with the overlay on it; the given one stays as it is.
 
     Parameters
     ----------
@@ -38,9 +39,9 @@ def lay_over(
     printed : for each owner that is printed in another colour, its linear light (3,).
     """
     top_row, left, bottom, right = _touched(overlay, frame, at)
-    if bottom <= top_row or right <= left:
-        return cut
     alpha = cut.alpha.copy()
+    if bottom <= top_row or right <= left:
+        return replace(cut, alpha=alpha)
     outside = (cut.rows < top_row) | (cut.rows >= bottom) | (cut.columns < left) | (cut.columns >= right)
     rows, columns, colours = [cut.rows[outside]], [cut.columns[outside]], [cut.colour[outside]]
     light = linear_table(top(pixels.dtype) + 1)
