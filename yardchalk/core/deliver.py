@@ -80,6 +80,8 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
     # Encoding and reading back need the room; the checks look at the canvas and at the analysis picture.
     render.cache.forget_large()
     file = written(laid.pixels, laid.alpha, laid.covered, spec, tags, parts)
+    preview, soft = _preview(laid, spec), softness(laid.pixels, laid.alpha, placing.scale)
+    laid = laid.without_pixels()
     findings = run_checks(examine(render, spec, placing, laid, file.data, file.back, trimmed=not whole_frame))
     return Result(
         data=file.data,
@@ -87,10 +89,10 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
         width=placing.width,
         height=placing.height,
         matte=encode_grey(np.round(laid.alpha * 255).astype(np.uint8)) if matte else None,
-        preview=_preview(laid, spec),
+        preview=preview,
         verdict=verdict_of(findings),
         findings=findings,
-        figures=_figures(render, laid, placing, file),
+        figures=_figures(render, laid, placing, file) | {"softness (px)": soft},
         mends=mend_shares(render),
     )
 
@@ -139,6 +141,10 @@ class Laid:
         covered = self.alpha if self.shadow is self.alpha else np.maximum(self.alpha, self.shadow)
         return covered if self.added is None else np.maximum(covered, self.added)
 
+    def without_pixels(self) -> "Laid":
+        """The same once the canvas is in a file: one more picture at full size would be felt."""
+        return replace(self, pixels=np.empty((0, 0, self.pixels.shape[2]), self.pixels.dtype))
+
 
 def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, data: bytes, back: Picture, *, trimmed: bool) -> Checked:
     """All that the checks look at; `back` is the file decoded again."""
@@ -182,8 +188,8 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:
     if region is None:
         return _with_added(Laid(canvas, alpha, shadow, burnt, drowned), spec)
     here = card if card.shape[:2] == (1, 1) else np.ascontiguousarray(card[at])
-    part = render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, here)
-    canvas[at] = _in_depth(part, dtype)
+    # Not under a name: at full size, what was laid on the canvas must not stay while more is.
+    canvas[at] = _in_depth(render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, here), dtype)
     alpha[at] = render.coverage(placing.scale, region)
     opacity = render.shadow_of(placing.scale, region)
     if opacity is not None:
@@ -304,7 +310,6 @@ def _figures(render: Render, laid: Laid, placing: Placing, file: Written) -> dic
         "cast of the backdrop (ΔE00)": round(cast_of(render.backdrop_light), 2),
         "tolerance (× noise)": round(render.clearing.tolerance, 2),
         "fringe (ΔE00)": round(sum(s.fringe * s.length for s in render.stretches) / length, 2) if length else None,
-        "softness (px)": softness(laid.pixels, laid.alpha, placing.scale),
         "backdrop darkest (level)": low,
         "backdrop lightest (level)": high,
         "backdrop red (linear)": round(render.backdrop_light[0], 5),
