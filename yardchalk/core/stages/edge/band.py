@@ -262,7 +262,13 @@ def solve_between(
         alpha = lines.solve(np.where(thin, first, ramp), first, firm)
         if settings.solver == "auto":
             distance = signed_distance(alpha)
-            said, told = hue_share(pixels, core | (distance > _BEHIND_FROM), backdrop | (distance < -_BEHIND_FROM), light)
+            # The band that is weighed may reach a little into what is sure.
+            reach = 2 * math.ceil(width) + 1
+            asked = cv2.dilate(unknown.view(np.uint8), np.ones((reach, reach), np.uint8)) > 0
+            said = alpha.copy()
+            said[asked], told[asked] = hue_share(
+                pixels, core | (distance > _BEHIND_FROM), backdrop | (distance < -_BEHIND_FROM), light, asked
+            )
             weight = np.where(thin, firm, np.float32(_HUE_FIRM) * told)
             alpha = lines.solve(said, np.where(thin, first, said), weight)
             told = np.where(thin, np.float32(1), told)
