@@ -3,7 +3,7 @@
 import json
 from typing import Any
 
-from playwright.sync_api import Response, expect
+from playwright.sync_api import Request, Response, expect
 
 from tests.browser.test_page import PageCase
 
@@ -85,6 +85,30 @@ class MendPageTest(PageCase):
         self.assertEqual(kept["mend"]["entries"][1]["kind"], "push")
         kept = self.drag("Push along the stroke", (0.5, 0.4), (0.56, 0.4))
         self.assertEqual(len(kept["mend"]["entries"]), 2, "one field holds them all")
+
+    def test_a_push_is_seen_by_its_key_and_one_that_fails_changes_nothing(self) -> None:
+        page = self.page
+        asked: list[Request] = []
+        page.get_by_role("button", name="Push", exact=True).click()
+        page.on("request", lambda request: asked.append(request))
+        self.drag("Push along the stroke", (0.5, 0.5), (0.56, 0.5))
+        page.wait_for_selector("[data-busy='false']")
+        (push,) = (one for one in asked if one.url.endswith("/push"))
+        key = json.loads(push.post_data or "")["key"]
+        tiles = [one.url for one in asked if "/tiles/" in one.url and "/picture/" in one.url]
+        self.assertTrue(tiles and all(f"/~{key}/" in url for url in tiles), tiles)
+        self.assertFalse([one.url for one in asked if "/api/marks/" in one.url], "the server has them already")
+        refusal = {"message": "The pot could not be pushed. Try again."}
+        page.route("**/push", lambda route: route.fulfill(status=409, json=refusal), times=1)
+        box = page.get_by_role("application", name="Push along the stroke").bounding_box()
+        assert box is not None
+        page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.4 * box["height"])
+        expect(page.get_by_text("could not be pushed")).to_be_visible()
+        page.wait_for_selector("[data-busy='false']")
+        kept = self.drag("Push along the stroke", (0.5, 0.6), (0.56, 0.6))
+        self.assertEqual(len(kept["mend"]["entries"]), 1)
+        expect(page.get_by_text("could not be pushed")).to_be_hidden()
+        self.wrong.clear()  # of the one that was refused
 
     def test_dust_guides_and_colours(self) -> None:
         page = self.page

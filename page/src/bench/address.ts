@@ -30,20 +30,23 @@ const sending = (key: string, marks: Marks) =>
     },
   });
 
-/** How marks stand in the address of a tile: as they are if they are short, else by a key. */
-const inAddress = (text: string) => (text.length > LONGEST ? keyInAddress(keyOf(text)) : encodeURIComponent(text));
+/** Whether marks go by a key: long ones, those that are no part of a path (a slash ends it), and those that have a key. */
+const byKey = (text: string) => text.length > LONGEST || text.includes('/') || keys.has(text);
 
-/** The same, for tiles that are asked for at once: long marks are on their way with them. */
+/** How marks stand in the address of a tile: as they are, else by a key. */
+const inAddress = (text: string) => (byKey(text) ? keyInAddress(keyOf(text)) : encodeURIComponent(text));
+
+/** The same, for tiles that are asked for at once: marks that go by a key are on their way with them. */
 export function marksAddress(marks: Marks): string {
   const text = textOf(marks);
-  if (text.length > LONGEST) void queries.query(sending(keyOf(text), marks)).catch(() => {});
+  if (byKey(text)) void queries.query(sending(keyOf(text), marks)).catch(() => {});
   return inAddress(text);
 }
 
-/** The same, while something is shown under it: long marks are sent along, and again when the server was away. */
+/** The same, while something is shown under it: marks are sent along with their key, and again when the server was away. */
 export function useMarksAddress(marks: Marks): string {
   const text = textOf(marks);
-  const long = text.length > LONGEST;
-  useQuery({ ...sending(long ? keyOf(text) : '', marks), enabled: long });
+  const sent = byKey(text);
+  useQuery({ ...sending(sent ? keyOf(text) : '', marks), enabled: sent });
   return inAddress(text);
 }

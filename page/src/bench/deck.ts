@@ -326,10 +326,9 @@ export class Deck {
       revealed = true;
       this.viewer.removeHandler('tile-load-failed', fail);
       if (failed && this.shown) {
-        // The server is away: what is shown stays, and is asked for anew once it is back.
+        // The server is away or has it no longer: what is shown stays, and is asked for anew once it is back.
         this.viewer.world.removeItem(item);
-        this.coming = null;
-        this.listener.onBusy(false);
+        this.showNext(source);
         return;
       }
       const old = this.shown?.item;
@@ -350,11 +349,7 @@ export class Deck {
         requestAnimationFrame(() => {
           if (this.closed) return;
           if (old) this.viewer.world.removeItem(old);
-          this.coming = null;
-          const next = this.next;
-          this.next = null;
-          if (next && next.key !== source.key) this.show(next);
-          else this.listener.onBusy(false);
+          this.showNext(source);
         }),
       );
     };
@@ -364,6 +359,15 @@ export class Deck {
         if (event.fullyLoaded) reveal();
       });
     }
+  }
+
+  /** What was asked for while this one was on its way. */
+  private showNext(done: Source) {
+    this.coming = null;
+    const next = this.next;
+    this.next = null;
+    if (next && next.key !== done.key && next.key !== this.shown?.key) this.show(next);
+    else this.listener.onBusy(false);
   }
 
   private afterZoom() {
