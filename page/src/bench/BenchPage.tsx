@@ -70,7 +70,10 @@ function Bench({ photo }: { photo: Photo }) {
   const [islandShown, setIslandShown] = useState<Marks | null>(null);
   const [taking, setTaking] = useState<Taking | null>(null);
   const shown = draft ?? photo.marks;
-  const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`, stage === 'lift' || stage === 'balance');
+  // The photo is seen first; what panels measure of it follows.
+  const [seen, setSeen] = useState(false);
+  const lifting = seen && (stage === 'lift' || stage === 'balance');
+  const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`, lifting);
 
   const viewer = useRef<Asking>(null);
   const done = {
@@ -119,9 +122,9 @@ function Bench({ photo }: { photo: Photo }) {
       keep.mutate({ marks, what });
     }
   };
-  const clear = useClear(photo, stage === 'clear', shown, drag, settle);
-  const edge = useEdge(photo, stage === 'edge', shown, drag, settle);
-  const mend = useMend(photo, stage === 'mend', shown, drag, settle, { asSeen, viewer });
+  const clear = useClear(photo, seen && stage === 'clear', shown, drag, settle);
+  const edge = useEdge(photo, seen && stage === 'edge', shown, drag, settle);
+  const mend = useMend(photo, seen && stage === 'mend', shown, drag, settle, { asSeen, viewer });
   const sample = useMutation({
     mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
@@ -386,6 +389,7 @@ function Bench({ photo }: { photo: Photo }) {
       <Box as="main" gridColumn="2" gridRow="2" minWidth="0" minHeight="0">
         <Viewer
           ref={viewer}
+          onSeen={setSeen}
           photo={photo}
           // What a white point does is seen in the clip view; while one is dragged over the finished picture, that is shown.
           view={clear.live ? 'before' : dragging && view === 'picture' && stage === 'lift' ? 'clip' : view}

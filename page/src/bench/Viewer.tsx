@@ -71,6 +71,8 @@ export type Asking = {
 
 type Props = {
   ref?: Ref<Asking>;
+  /** The photo has been seen; it is told once what is shown is not waited for any more. */
+  onSeen: (seen: true) => void;
   photo: Photo;
   view: View | 'before';
   /** The views that there are in the stage in hand. */
@@ -98,6 +100,7 @@ type Props = {
 /** The photo, on a surround of neutral grey, so that white is seen as white. */
 export function Viewer({
   ref,
+  onSeen,
   photo,
   view,
   choice,
@@ -140,7 +143,10 @@ export function Viewer({
     const made = new Deck(element.current, {
       onZoom: setZoom,
       onPointer: setPointer,
-      onBusy: setBusy,
+      onBusy: (now) => {
+        setBusy(now);
+        if (!now) onSeen(true);
+      },
       onSplit: setLine,
       onMoved: () => setMoved((n) => n + 1),
     });
@@ -149,7 +155,7 @@ export function Viewer({
       made.close();
       setDeck(null);
     };
-  }, [photo.id]);
+  }, [photo.id, onSeen]);
 
   useEffect(() => {
     if (!deck) return;
