@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
 PARTS = ("lint", "core", "studio", "web", "browser")
-# What follows waits for processes of its own, and wants the machine for itself.
+# These wait for processes of their own, and want the machine for themselves.
 _ALONE = ("studio", "browser")
 _PYTHON = [sys.executable, "-m"]
 _LINT = {

@@ -80,7 +80,7 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
     # Encoding and reading back need the room; the checks look at the canvas and at the analysis picture.
     render.cache.forget_large()
     file = written(laid.pixels, laid.alpha, laid.covered, spec, tags, parts)
-    preview, soft = _preview(laid, spec), softness(laid.pixels, laid.alpha, placing.scale)
+    preview, figures = _preview(laid, spec), _figures(render, laid, placing, file)
     laid = laid.without_pixels()
     findings = run_checks(examine(render, spec, placing, laid, file.data, file.back, trimmed=not whole_frame))
     return Result(
@@ -92,7 +92,7 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
         preview=preview,
         verdict=verdict_of(findings),
         findings=findings,
-        figures=_figures(render, laid, placing, file) | {"softness (px)": soft},
+        figures=figures,
         mends=mend_shares(render),
     )
 
@@ -310,6 +310,7 @@ def _figures(render: Render, laid: Laid, placing: Placing, file: Written) -> dic
         "cast of the backdrop (ΔE00)": round(cast_of(render.backdrop_light), 2),
         "tolerance (× noise)": round(render.clearing.tolerance, 2),
         "fringe (ΔE00)": round(sum(s.fringe * s.length for s in render.stretches) / length, 2) if length else None,
+        "softness (px)": softness(laid.pixels, laid.alpha, placing.scale),
         "backdrop darkest (level)": low,
         "backdrop lightest (level)": high,
         "backdrop red (linear)": round(render.backdrop_light[0], 5),
