@@ -18,8 +18,13 @@ from yardchalk.core.stages.place import place
 ROOT = Path(__file__).resolve().parents[1]
 FAILED, GOOD = 0.95, 0.985
 _CROP = 64  # px
-# Two sets: the demo's, with true colours, and one that the engine was not looked at with while it was made.
-SETS = {"demo": (ROOT / "demo" / "photos", ROOT / "bench" / "truth"), "more": (ROOT / "bench" / "more", ROOT / "bench" / "more")}
+# Three sets: the demo's, with true colours; one that the engine was not looked at with while it was made; and what was held out
+# when the second look was taught (scenes of `teaching`, everything about them drawn at random).
+SETS = {
+    "demo": (ROOT / "demo" / "photos", ROOT / "bench" / "truth"),
+    "more": (ROOT / "bench" / "more", ROOT / "bench" / "more"),
+    "unseen": (ROOT / "bench" / "unseen", ROOT / "bench" / "unseen"),
+}
 
 
 def coded_truth(colour: Path) -> bool:

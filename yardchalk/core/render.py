@@ -30,11 +30,12 @@ from yardchalk.core.errors import YardError
 from yardchalk.core.mend_settings import MOST_MENDS, AnyMend
 from yardchalk.core.pixels import Picture
 from yardchalk.core.pixels import Region as Region
+from yardchalk.core.second_look import Look, look_again
 from yardchalk.core.settings import EdgeSettings, FrameMarks, FrameSettings, LiftSettings, Marks, RunSheet
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, lit_by_a_lamp
 from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
-from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
+from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.clear.ground import Ground
@@ -344,7 +345,7 @@ class Render:
 
     def _cleared_by_regions(self) -> Clearing:
         product = self.outcome.backdrop < 0.5
-        found = clear_automatically(self.evidence) if self._automatic.tolerance == 0 else self._automatic
+        found = self._looked_over() if self._automatic.tolerance == 0 else self._automatic
         return replace(found, product=product, gaps=found.gaps & ~product, surroundings=found.surroundings & ~product)
 
     @property
@@ -355,7 +356,23 @@ class Render:
     def _clear(self) -> Clearing:
         alpha = self.photo(self.analysis_scale).alpha
         # A file that says what is see-through is believed, not guessed again.
-        return clear_automatically(self.evidence) if alpha is None else self._given_clearing(alpha > 0)
+        return self._looked_over() if alpha is None else self._given_clearing(alpha > 0)
+
+    def _looked_over(self) -> Clearing:
+        return corrected(self._by_rules, self.evidence, self.second_look)
+
+    @property
+    def _by_rules(self) -> Clearing:
+        return self.cache.get((self.digest, "rules"), lambda: clear_automatically(self.evidence))
+
+    @property
+    def second_look(self) -> Look:
+        """The second look at what the rules found, on the analysis picture."""
+
+        def look() -> Look:
+            return look_again(self.analysis, self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
+
+        return self.cache.get((self.digest, "second look"), look).enlarged(self.analysis.shape)
 
     def _given_clearing(self, product: Mask) -> Clearing:
         """The product where nothing was cleared."""
@@ -430,7 +447,8 @@ class Render:
         def solve() -> Matte:
             strokes = self.marks.edge.wider
             wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
-            return solve_matte(self.analysis, d.product, d.noise, light, settings, wider)
+            look = None if self.given_alpha else self.second_look
+            return solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look)
 
         matte = self.cache.get((self.digest, "matte", d.product_key, self.matte_key), solve)
         return describe_band(self.analysis, matte, light, settings).in_half_precision()

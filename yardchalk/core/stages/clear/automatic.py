@@ -7,7 +7,7 @@ has found a leak; a shadow's border is as low all along as where it was crossed.
 that are not reached but look just like the backdrop round the product. What remains is sorted by piece.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -18,6 +18,7 @@ from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import HELD, REACHED, Flood, pieces_of
 from yardchalk.core.stages.clear.evidence import Evidence
+from yardchalk.core.second_look import Look
 
 _ROUNDS = (6.0, 7.5, 9.0, 11.0, 13.0, 16.0, 19.0)  # tolerances, in units of the backdrop's noise
 _LIKENESS_STEP = 28.0  # a step this high is crossed where both sides look like shaded backdrop
@@ -45,6 +46,19 @@ class Clearing:
     surroundings: Mask
     difference: Float
     tolerance: float
+
+
+def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
+    """What was cleared, as the second look at it has it; unless that saw no product at all."""
+    if not look.product.any():
+        return cleared
+    product = np.where(look.rules_stand, cleared.product, look.product)
+    pieces = pieces_of(~product, diagonal=False)
+    inner = np.ones(pieces.area.size, bool)
+    inner[np.unique(pieces.labels[_border(product.shape)])] = False
+    inner[0] = False
+    difference = _from_nearby(evidence.features, ~product)
+    return replace(cleared, product=product, gaps=pieces.chosen(inner), surroundings=cleared.surroundings & ~product, difference=difference)
 
 
 def clear_automatically(evidence: Evidence) -> Clearing:

@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
 from yardchalk.core.compiled import compiled
+from yardchalk.core.second_look import Look
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
 from yardchalk.core.stages.edge.first import first_matte, matte_between
@@ -49,6 +50,9 @@ _PLAIN_CONTRAST = 0.06  # share of the backdrop's light, from which on an edge i
 _CARRIED = 10.0  # px; how far along an outline is carried on
 _SOLID = 0.9  # share of the outline that is not of thin detail, from which on it is carried on
 _USUAL_WIDTH = 8.0  # px; how far alpha is unknown at least, to either side
+_SOFT = 0.1  # from nothing and from all; what lies between is soft
+_LOOKED_WIDTH = 6.0  # px; the same after a second look
+_OTHERWISE = 49  # px; how far round a place that was cleared otherwise the second look is not believed
 _OPEN_SPREADS = 2.6  # spreads of an edge within which alpha is open
 _WIDE = 2.5  # px; spread of edges, measured roughly, from which on a photo counts as soft
 _FAINT_REACH = 9  # px
@@ -172,6 +176,7 @@ def solve_matte(
     light: Float,
     settings: BandSettings = BandSettings(),
     wider: Mask | None = None,
+    look: Look | None = None,
 ) -> Matte:
     """Solve the matte on the analysis picture.
 
@@ -187,6 +192,7 @@ def solve_matte(
         Linear light of the backdrop model.
     wider : bool, shape (h, w), optional
         Where alpha is unknown however far from the outline.
+    look : the second look, on a picture of that shape, if there was one; believed where it agrees with the product.
     """
     blank = np.zeros(product.shape, np.float32)
     whole = Matte(blank, np.zeros(product.shape, bool), blank.copy(), USUAL_SPREAD)
@@ -194,22 +200,46 @@ def solve_matte(
     if at is None:
         return whole
     part = np.ascontiguousarray(pixels[at])
-    first = first_matte(part, product[at], noise)
+    first, near = _first(part, product, noise, look, at)
     inside = (first > 0.5).view(np.uint8)
     into, out_of = (cv2.distanceTransform(mask, cv2.DIST_L2, 5) for mask in (inside, 1 - inside))
     spread = _first_spread(part, into - out_of, light[at])
-    if settings.width is None:
-        settings = replace(settings, width=_USUAL_WIDTH if spread <= _WIDE else max(_USUAL_WIDTH, _OPEN_SPREADS * spread + 2))
-    core, backdrop = into > settings.width, out_of > settings.width
+    wide = max(_USUAL_WIDTH, _OPEN_SPREADS * spread + 2) if spread > _WIDE else _USUAL_WIDTH
+    looked = wide if spread > _WIDE else _LOOKED_WIDTH
+    width = np.where(near, np.float32(wide), np.float32(looked)) if settings.width is None else np.float32(settings.width)
+    core, backdrop = into > width, out_of > width
+    settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
+    settled = None
+    if look is not None:
+        # What is soft in the look is open, however wide it is.
+        soft = cv2.dilate(((first > _SOFT) & (first < 1 - _SOFT)).view(np.uint8), np.ones((5, 5), np.uint8)) > 0
+        core &= ~soft
+        backdrop &= ~soft
+        if look.crisp and settings.solver == "auto":
+            settled = ~near
     fine = None
     if wider is not None:
         fine = wider[at]
         core &= ~fine
         backdrop &= ~fine
         first = np.where(fine, matte_between(part, core, backdrop, noise), first)
-    found = solve_between(part, core, backdrop, first, light[at], settings, fine)
+    found = solve_between(part, core, backdrop, first, light[at], settings, fine, settled)
     whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
     return replace(whole, spread=spread)
+
+
+def _first(
+    pixels: NDArray[np.uint8], product: Mask, noise: float, look: Look | None, at: tuple[slice, slice]
+) -> tuple[Float, Mask]:
+    """A matte to start from, on a part of the picture, and where that is not the second look's: bool (h, w)."""
+    if look is None:
+        return first_matte(pixels, product[at], noise), np.ones(pixels.shape[:2], bool)
+    other = (look.product != product)[at]
+    seen = np.where(product[at], look.coverage[at], np.float32(0))
+    if not other.any():
+        return seen, other
+    near = cv2.dilate(other.view(np.uint8), np.ones((_OTHERWISE, _OTHERWISE), np.uint8)) > 0
+    return np.where(near, first_matte(pixels, product[at], noise), seen), near
 
 
 def _first_spread(pixels: NDArray[np.uint8], distance: Float, light: Float) -> float:
@@ -240,26 +270,29 @@ def solve_between(
     light: Float,
     settings: BandSettings = BandSettings(),
     fine: Mask | None = None,
+    settled: Mask | None = None,
 ) -> Matte:
     """Solve the matte where sure product and sure backdrop (h, w) are given, and a first matte between them.
 
-    Far from sure product, and where `fine` says so, detail is taken to be thin: bristles, fibres, wires.
+    Far from sure product, and where `fine` says so, detail is taken to be thin: bristles, fibres, wires. Where the first matte
+    is `settled`, it is kept as it is.
     """
     width = _USUAL_WIDTH if settings.width is None else settings.width
     thin = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5) > 2 * width + 1
     if fine is not None:
         thin |= fine
-    alpha, told = first, np.zeros(first.shape, np.float32)
+    alpha, told = first.copy(), np.zeros(first.shape, np.float32)
     unknown = ~(core | backdrop)
     mostly_thin = np.count_nonzero(thin & unknown) > _MOSTLY * np.count_nonzero(unknown)
     # Of a rack or a print there is hardly a window that holds but two colours.
     if settings.solver == "open" or (settings.solver == "auto" and not mostly_thin):
-        lines = ColourLines.of(pixels, core, backdrop)
+        lines = None if settled is not None and (settled | ~unknown).all() else ColourLines.of(pixels, *_sides(core, backdrop, first, settled))
         firm = np.where(thin, np.float32(_THIN_FIRM if settings.solver == "auto" else 0), np.float32(0))
-        out_of = cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5)
-        into = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
-        ramp = out_of / np.maximum(out_of + into, np.float32(1e-3))
-        alpha = lines.solve(np.where(thin, first, ramp), first, firm)
+        if lines is not None:
+            out_of = cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5)
+            into = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
+            ramp = out_of / np.maximum(out_of + into, np.float32(1e-3))
+            alpha = lines.solve(np.where(thin, first, ramp), first, firm)
         if settings.solver == "auto":
             distance = signed_distance(alpha)
             # The band that is weighed may reach a little into what is sure.
@@ -269,11 +302,14 @@ def solve_between(
             said[asked], told[asked] = hue_share(
                 pixels, core | (distance > _BEHIND_FROM), backdrop | (distance < -_BEHIND_FROM), light, asked
             )
-            weight = np.where(thin, firm, np.float32(_HUE_FIRM) * told)
-            alpha = lines.solve(said, np.where(thin, first, said), weight)
+            if lines is not None:
+                weight = np.where(thin, firm, np.float32(_HUE_FIRM) * told)
+                alpha = lines.solve(said, np.where(thin, first, said), weight)
             told = np.where(thin, np.float32(1), told)
     else:
         told[:] = 1
+    if settled is not None:
+        alpha = np.where(settled, first, alpha)
     alpha[alpha < _NOTHING] = 0
     alpha[alpha > _ALL] = 1
     # Thin detail is somewhere more than half there; what is faint all over is what is left of a shadow.
@@ -281,6 +317,13 @@ def solve_between(
     alpha[thin & ~there] = 0
     _drop_crumbs(alpha, settings.crumb)
     return Matte(alpha, thin, told, USUAL_SPREAD)
+
+
+def _sides(core: Mask, backdrop: Mask, first: Float, settled: Mask | None) -> tuple[Mask, Mask]:
+    """Sure product and sure backdrop; where the first matte is settled, every pixel is one or the other."""
+    if settled is None:
+        return core, backdrop
+    return core | (settled & (first > 0.5)), backdrop | (settled & (first <= 0.5))
 
 
 def describe_band(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: BandSettings = BandSettings()) -> Solution:

@@ -6,12 +6,15 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Float, code_table
 from yardchalk.core.compiled import compiled
 
+_OF_BLACK = 0.6  # share of the difference between channels that a black page gets
+
 
 def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
     """Alpha and coded colour for which a browser's blend comes out as light would mix.
 
     Browsers blend coded values. With W the coded linear mix on white and K that on black, alpha' = 1 - mean(W - K)
-    and F' = K / alpha' give both cards, up to the difference between channels, which is shared out evenly.
+    and F' = K / alpha' give both cards, up to the difference between channels. Of that a black page gets the larger share:
+    most pages are white.
 
     Parameters
     ----------
@@ -33,6 +36,7 @@ def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
 def _page_true(alpha: Float, colour: Float, codes: NDArray[np.uint16]) -> tuple[Float, Float]:
     fit, coded = np.empty_like(alpha), np.empty_like(colour)
     one, scale = np.float32(1), np.float32(1 / 65535)
+    of_black = np.float32(_OF_BLACK)
     gap = np.empty(3, np.float32)
     for i in range(alpha.size):
         a = alpha[i]
@@ -42,6 +46,6 @@ def _page_true(alpha: Float, colour: Float, codes: NDArray[np.uint16]) -> tuple[
             coded[i, k] = black
         fit[i] = one - (gap[0] + gap[1] + gap[2]) / np.float32(3)
         for k in range(3):
-            shared = max(coded[i, k] + np.float32(0.5) * (gap[k] - one + fit[i]), np.float32(0))
+            shared = max(coded[i, k] + of_black * (gap[k] - one + fit[i]), np.float32(0))
             coded[i, k] = min(shared / max(fit[i], np.float32(1e-4)), one)
     return fit, coded

@@ -1,0 +1,121 @@
+"""A camera: what was rendered becomes a photo with blur, cast, vignette, noise, dust, seams and JPEG; and its true coverage."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import simplejpeg
+from numpy.random import Generator
+
+from yardchalk.core.colour import Float, decode, encode
+
+_FULL_WELL = 9000  # electrons
+
+
+@dataclass(frozen=True)
+class Layers:
+    """Of a rendered scene, linear light: product with what it covers (h, w, 3), coverage (h, w), backdrop behind it (h, w, 3)."""
+
+    product: Float
+    coverage: Float
+    backdrop: Float
+
+
+def layers_of(rendered: Float) -> Layers:
+    """Part what was rendered (h, w, 7), and take the grain of few rays out of both parts; coverage is left exact."""
+    light, coverage, product = rendered[..., :3], rendered[..., 3], rendered[..., 4:]
+    free = np.clip(1 - coverage, 0, 1)
+    free[free < 0.04] = 0
+    backdrop = np.where(free[..., None] > 0, (light - product) / np.maximum(free, 0.04)[..., None], 0)
+    return Layers(_even_product(product, coverage), coverage, _even_backdrop(np.maximum(backdrop, 0), free))
+
+
+def _blurred(values: Float, sigma: float) -> Float:
+    return cv2.GaussianBlur(values, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+
+
+def _even_backdrop(light: Float, weight: Float) -> Float:
+    """Means over what is seen of it, wider away from the product; what the product hides is filled in from far around."""
+
+    def mean(sigma: float) -> tuple[Float, Float]:
+        return _blurred(light * weight[..., None], sigma), _blurred(weight, sigma)
+
+    h, w = weight.shape
+    eighth = {"dsize": (max(1, w // 8), max(1, h // 8)), "interpolation": cv2.INTER_AREA}
+    far, far_weight = cv2.resize(light * weight[..., None], **eighth), cv2.resize(weight, **eighth)
+    total = _blurred(far, 6.0) + 1e-4 * far.mean((0, 1))
+    filled = total / np.maximum(_blurred(far_weight, 6.0) + 1e-4 * far_weight.mean(), 1e-9)[..., None]
+    near, near_weight = mean(2.0)
+    share = np.clip(near_weight / 0.05, 0, 1)[..., None]
+    out = share * near / np.maximum(near_weight, 1e-6)[..., None] + (1 - share) * cv2.resize(filled, (w, h))
+    away = cv2.distanceTransform((weight > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+    for sigma, start, width in ((6.0, 10, 60), (22.0, 60, 150)):
+        wide, wide_weight = mean(sigma)
+        share = np.clip((away - start) / width, 0, 1)[..., None]
+        out = (1 - share) * out + share * wide / np.maximum(wide_weight, 1e-6)[..., None]
+    log = np.log(np.maximum(out, 1e-4)).astype(np.float32)
+    for _ in range(2):
+        log = cv2.bilateralFilter(log, 9, 0.11, 4)
+    return np.exp(log)
+
+
+def _even_product(product: Float, coverage: Float) -> Float:
+    there = (coverage > 1e-3)[..., None]
+    own = product / np.maximum(coverage, 1e-3)[..., None]
+    around = _blurred(product, 2.0) / np.maximum(_blurred(coverage, 2.0), 1e-4)[..., None]
+    log = np.log(np.maximum(np.where(there, own, around), 2e-4)).astype(np.float32)
+    return np.exp(cv2.bilateralFilter(log, 5, 0.16, 1.6)) * coverage[..., None] * there
+
+
+def paper_grain(r: Generator, h: int, w: int) -> Float:
+    fine, coarse = (cv2.GaussianBlur(r.standard_normal((h, w)).astype(np.float32), (0, 0), sigma) for sigma in (1.3, 4.0))
+    return fine / fine.std() * 0.6 + coarse / coarse.std() * 0.4
+
+
+def photo_of(layers: Layers, level: int, r: Generator) -> tuple[bytes, Float]:
+    """A JPEG, and true coverage as its lens shows it (h, w); the empty backdrop comes near to the coded `level`."""
+    h, w = layers.coverage.shape
+    down, across = np.mgrid[0:h, 0:w].astype(np.float32)
+    backdrop = _used(layers.backdrop, down, across, r)
+    blur = float(r.choice([0.3, 0.4, 0.4, 0.5, 0.6, 0.8]))
+    light = _blurred(layers.product + (1 - layers.coverage)[..., None] * backdrop, blur)
+    coverage = np.clip(_blurred(layers.coverage, blur), 0, 1)
+    coverage[coverage > 1 - 2e-4] = 1
+    coverage[coverage < 2e-4] = 0
+    wanted = int(np.clip(level + r.normal(0, 6), 60, 247))
+    exposure = float(decode(np.array(wanted / 255))) / float(np.median(light[coverage == 0][:, 1]))
+    off = ((across - w / 2) ** 2 + (down - h / 2) ** 2) / ((w / 2) ** 2 + (h / 2) ** 2)
+    vignette = 1 - float(r.choice([0.0, 0.08, 0.08, 0.15, 0.34])) * off**1.1 * 0.8
+    casts = ((1, 1, 1), (1.16, 1, 0.7), (0.86, 0.98, 1.1), (1.08, 1, 0.9), (0.95, 1, 0.97))
+    cast = np.array(casts[0 if r.random() < 0.55 else int(r.integers(1, 5))], np.float32)
+    return _developed(light * exposure * vignette[..., None] * cast, r), coverage
+
+
+def _used(backdrop: Float, down: Float, across: Float, r: Generator) -> Float:
+    """Paper with grain, with the edge of a second sheet, with dust: each on some photos."""
+    h, w = down.shape
+    if r.random() < 0.25:
+        backdrop = backdrop * (1 + r.uniform(0.004, 0.02) * paper_grain(r, h, w))[..., None]
+    if r.random() < 0.15:
+        below = down - r.uniform(0.1, 0.6) * h - r.uniform(-0.1, 0.1) * (across - w / 2)
+        shade = r.uniform(0.02, 0.12) * np.exp(-np.maximum(below, 0) / r.uniform(2, 12)) * (below > 0)
+        backdrop = backdrop * ((1 - shade) * (1 + r.uniform(-0.02, 0.02) * (below > 0)))[..., None]
+    if r.random() < 0.2:
+        dust = np.zeros((h, w), np.float32)
+        for _ in range(int(r.integers(5, 50))):
+            at = int(r.integers(w) * 8), int(r.integers(h) * 8)
+            cv2.circle(dust, at, int(r.uniform(0.5, 2.2) * 8), float(r.uniform(0.2, 0.8)), -1, cv2.LINE_AA, 3)
+        backdrop = backdrop * (1 - dust)[..., None]
+    return backdrop
+
+
+def _developed(light: Float, r: Generator) -> bytes:
+    amount = float(r.choice([0.4, 0.5, 0.5, 0.7, 1, 1.5]))
+    spread = np.sqrt(np.maximum(light, 0) * amount**2 / _FULL_WELL + (0.0012 * amount) ** 2)
+    codes = encode(np.clip(light + r.standard_normal(light.shape, np.float32) * spread, 0, 1))
+    quality, subsampling = ((92, "420"), (90, "420"), (97, "444"), (98, "444"), (96, "444"), (98, "444"))[int(r.integers(6))]
+    return jpeg(codes, quality, subsampling)
+
+
+def jpeg(codes: Float, quality: int, subsampling: str) -> bytes:
+    return simplejpeg.encode_jpeg(np.ascontiguousarray((codes * 255 + 0.5).astype(np.uint8)), quality, "RGB", subsampling)

@@ -1,0 +1,141 @@
+"""The scenes that the network is taught on, each drawn at random from its number; and the photos taken of them."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from teaching.camera import layers_of, photo_of
+from teaching.drawings import drawn
+from teaching.products import products, table
+from teaching.studio import Scene, Thing, render
+from yardchalk.core.backdrop import fit_backdrop
+from yardchalk.core.codecs import decode_photo
+from yardchalk.core.colour import Float
+from yardchalk.core.second_look import coded_steps, what_is_shown
+from yardchalk.core.stages.clear.automatic import clear_automatically
+from yardchalk.core.stages.clear.evidence import gather_evidence
+
+Codes = NDArray[np.uint8]
+
+SIZE = 880  # px
+_WITH_TABLE = 6  # every so many scenes the paper ends in the frame
+_PHOTOS = 4  # of each scene
+
+
+@dataclass(frozen=True)
+class Lesson:
+    """A photo, what the rules make of it, and the truth.
+
+    Attributes
+    ----------
+    pixels : uint8, shape (h, w, 3), coded.
+    light : float32, shape (h', w', 3), linear light of its backdrop model, at any size.
+    steps, product : uint8, shape (h, w), as the network is shown them.
+    truth : uint8, shape (h, w), coverage 0..255.
+    """
+
+    pixels: Codes
+    light: Float
+    steps: Codes
+    product: Codes
+    truth: Codes
+
+
+def scene(number: int) -> tuple[Scene, int]:
+    """A scene, and the coded level that its empty backdrop is exposed for."""
+    r = np.random.default_rng(7000 + number)
+    product, above = products(r)
+    kind = r.random()
+    if kind < 0.62:
+        paper = np.full(3, 0.82)
+    elif kind < 0.74:
+        paper = np.full(3, r.uniform(0.25, 0.6))
+    elif kind < 0.88:
+        paper = np.clip(np.array([0.66, 0.70, 0.74]) + r.normal(0, 0.09, 3), 0.3, 0.85)
+    else:
+        paper = r.uniform(0.02, 0.15, 3)
+        paper[r.integers(3)] = r.uniform(0.3, 0.6)
+    width, height = (SIZE, SIZE) if r.random() < 0.5 else (SIZE + 120, (SIZE + 120) * 3 // 4)
+    with_table = number % _WITH_TABLE == 0
+    edges, beyond = (-160.0, 160.0), Thing()
+    if with_table:
+        edge = r.uniform(11, 20)
+        edges = (-edge, 160.0) if r.random() < 0.5 else (-160.0, edge)
+        beyond = table(r)
+    high = r.uniform(58, 82) if r.random() < 0.8 and not with_table else r.uniform(30, 58)
+    side = 1 if r.random() < 0.35 else -1
+    top = float(paper.max())
+    level = r.uniform(222, 245) if top > 0.75 else np.clip(255 * (top * 1.05) ** 0.45 * r.uniform(0.85, 1.05), 80, 235)
+    made = Scene(
+        product=product,
+        beyond=beyond,
+        paper=(float(paper[0]), float(paper[1]), float(paper[2])),
+        edges=edges,
+        width=width,
+        height=height,
+        elevation=high if above else r.uniform(9, 28),
+        distance=100 if above else 90,
+        fill=r.uniform(0.45, 0.62) if with_table else r.uniform(0.6, 0.85),
+        off=float(r.choice([-1, 1]) * r.uniform(0.2, 0.35)) if r.random() < 0.15 else 0.0,
+        key=(side * r.uniform(40, 75), r.uniform(-40, 40), r.uniform(60, 90)),
+        key_size=r.uniform(22, 36),
+        key_light=r.uniform(5, 10),
+        fine=with_table,
+        seed=number + 1,
+    )
+    return made, int(level)
+
+
+def prepare(folder: Path, number: int) -> None:
+    """Render a scene and take photos of it, unless that was done; what comes of it is `lessons`' to read."""
+    if (folder / f"{number:04d}-0.npz").exists():
+        return
+    made, level = scene(number)
+    layers = layers_of(render(made))
+    for i in reversed(range(_PHOTOS)):
+        _keep(folder / f"{number:04d}-{i}.npz", *photo_of(layers, level, np.random.default_rng([number, i])))
+
+
+def prepare_drawing(folder: Path, number: int) -> None:
+    path = folder / f"{number:04d}-drawn.npz"
+    if not path.exists():
+        _keep(path, *drawn(np.random.default_rng(90_000 + number), SIZE))
+
+
+def _keep(path: Path, data: bytes, coverage: Float) -> None:
+    pixels = decode_photo(data, path.stem).pixels
+    h, w = coverage.shape
+    backdrop = fit_backdrop(pixels)
+    evidence = gather_evidence(pixels, backdrop)
+    np.savez(
+        path,
+        pixels=pixels,
+        light=backdrop.light(w // 4, h // 4).astype(np.float16),
+        steps=coded_steps(evidence.steps),
+        product=255 * clear_automatically(evidence).product.view(np.uint8),
+        truth=np.rint(coverage * 255).astype(np.uint8),
+    )
+
+
+def lessons(folder: Path, held_out: bool) -> list[Lesson]:
+    """All that was prepared; or what is held out to see how well it goes: one photo of every twelfth scene."""
+    out = []
+    for path in sorted(folder.glob("*.npz")):
+        mine = int(path.name[:4]) % 12 == 7
+        if mine == held_out and not (held_out and path.stem[5:] not in ("0", "drawn")):
+            kept = np.load(path)
+            light = kept["light"].astype(np.float32)
+            out.append(Lesson(kept["pixels"], light, kept["steps"], kept["product"], kept["truth"]))
+    return out
+
+
+def cutting(lesson: Lesson, at: tuple[slice, slice], size: tuple[int, int]) -> tuple[Float, Float]:
+    """What the network is shown of a part of a lesson, brought to a size (width, height), and true coverage there, 0..1."""
+    h, w = lesson.truth.shape
+    light = cv2.resize(lesson.light, (w, h))[at]
+    parts = [values[at] for values in (lesson.pixels, lesson.steps, lesson.product, lesson.truth)]
+    pixels, steps, product, truth = (cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in parts)
+    return what_is_shown(pixels, cv2.resize(light, size), steps, product), truth.astype(np.float32) / 255

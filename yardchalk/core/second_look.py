@@ -1,0 +1,175 @@
+"""A second look at what the rules found: a small network goes over it with the whole photo before its eyes.
+
+Rules on steps and hues see one border at a time. That a white place is a label and not paper, a dark one a gap or a shadow,
+only what is round it tells. So the network is shown the photo, its ratio to the backdrop model, the steps, and what the rules
+took for product. It is a U-Net (Ronneberger, Fischer and Brox, MICCAI 2015) taught on pictures of made-up products that were
+rendered for it, so that their coverage is known; `teaching/` holds how.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.backdrop import BackdropModel
+from yardchalk.core.colour import Float, Mask, linear_table
+from yardchalk.core.regions import pieces_of
+
+SIDE, CLOSER = 800, 1600  # px; long side of what is looked at, and from closer up
+CHANNELS = 8  # of what it is shown
+BLOCK = 32  # px; the network halves its picture five times
+_LEAST = np.float32(2e-3)  # linear light
+_DARKEST, _LIGHTEST, _PER_UNIT = -3.0, 0.7, 1.5  # of the log ratio to the backdrop
+_NETWORK = Path(__file__).parent / "shipped" / "second_look.onnx"
+_SPECK, _CRUMB = 1e-5, 1e-3  # shares of the picture and of the largest piece; what is smaller is no product
+_STRIP = 3e-4  # share of the picture; of a strip along the outside that is smaller the rules are not asked
+_FLANK = 5  # px
+_BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
+# Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
+_SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
+_THIN = 13  # px of what is looked at
+_MOSTLY_SOLID, _LATTICE = 0.5, 0.25  # shares that are not thin; below, it is one of thin parts, and of nothing but wires
+_CRISP = 2.4  # px of what is looked at; mean width of the border's soft part
+
+
+@dataclass(frozen=True)
+class Look:
+    """What the second look found.
+
+    Attributes
+    ----------
+    coverage : float32, shape (h, w)
+        By the product, 0..1: good to a pixel or two, not an edge to cut by.
+    rules_stand : bool, shape (h, w)
+        Where the network would have whole pieces otherwise than the rules but is not sure of them, so that coverage is the rules'.
+    crisp : whether borders are as narrow as the look can tell: no bristles, no glass.
+    """
+
+    coverage: Float
+    rules_stand: Mask
+    crisp: bool
+
+    def enlarged(self, shape: tuple[int, ...]) -> "Look":
+        """The same on a picture of another shape (h, w)."""
+        if self.coverage.shape == shape[:2]:
+            return self
+        size = shape[1], shape[0]
+        coverage = np.clip(cv2.resize(self.coverage, size, interpolation=cv2.INTER_CUBIC), 0, 1)
+        return Look(coverage, cv2.resize(self.rules_stand.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0, self.crisp)
+
+    @cached_property
+    def product(self) -> Mask:
+        """The product with the outer flank of its border, bool (h, w); specks are left out."""
+        there = self.coverage > 0.5
+        pieces = pieces_of(there, diagonal=True)
+        kept = pieces.area >= max(_SPECK * there.size, _CRUMB * pieces.area[1:].max(initial=0))
+        kept[0] = False
+        return cv2.dilate(pieces.chosen(kept).view(np.uint8), _disc(2 * _FLANK + 1)) > 0
+
+
+def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, product: Mask) -> Look:
+    """Have the network look at a picture and at what the rules found in it; at the size that it looks at.
+
+    Parameters
+    ----------
+    pixels : uint8, shape (h, w, 3)
+        The analysis picture, coded.
+    backdrop : its backdrop model.
+    steps : float32, shape (h, w)
+        Steepness in units of the backdrop's noise.
+    product : bool, shape (h, w)
+        What the rules took for product.
+    """
+    look, solid = _look(pixels, backdrop, steps, product, SIDE)
+    # A lattice is looked at from closer up, for its wires are but a pixel or two wide.
+    return look if solid > _LATTICE else _look(pixels, backdrop, steps, product, CLOSER)[0]
+
+
+def _look(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, product: Mask, side: int) -> tuple[Look, float]:
+    """One look, with this long side at most, px; and how much of what is there is not thin, 0..1."""
+    h, w = pixels.shape[:2]
+    scale = min(1.0, side / max(h, w))
+    size = max(1, round(w * scale)), max(1, round(h * scale))
+    small = [cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in (pixels, coded_steps(steps), 255 * product.view(np.uint8))]
+    shown = what_is_shown(small[0], backdrop.light(*size), small[1], small[2])
+    whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
+    whole[0, :, : size[1], : size[0]] = shown
+    # Read anew each time: that takes a hundredth of a second, while a network that is kept keeps its memory.
+    network = cv2.dnn.readNetFromONNX(str(_NETWORK))
+    network.setInput(whole)
+    logits = network.forward()[0, 0, : size[1], : size[0]]
+    # In steps, so that the last bits of the arithmetic, which differ between processors, decide nothing.
+    found = (np.rint(255 / (1 + np.exp(-logits))) / 255).astype(np.float32)
+    there = (found > 0.5).view(np.uint8)
+    area = max(cv2.countNonZero(there), 1)
+    solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, _disc(_THIN))) / area
+    # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
+    stand = _left_to_the_rules(found, small[2] > 127, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
+    there = (found > 0.5).view(np.uint8)
+    outline = cv2.countNonZero(there - cv2.erode(there, np.ones((3, 3), np.uint8)))
+    soft = np.count_nonzero((found > 0.1) & (found < 0.9))
+    return Look(found, stand, soft < _CRISP * outline), solid
+
+
+def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask:
+    """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too."""
+    stand = np.zeros(found.shape, bool)
+    looked = found > 0.5
+    outside = _outside(looked)
+    for other, enough in ((product & ~looked, sure_to_drop), (looked & ~product, _SURE_TO_ADD)):
+        whole = cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, _disc(_BORDER)) > 0
+        pieces = pieces_of(whole, diagonal=True)
+        sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
+        # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
+        strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
+        unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP, _SPECK) * whole.size)
+        unsure[0] = False
+        # With the rim that opening took off.
+        left = other & (cv2.dilate(pieces.chosen(unsure).view(np.uint8), _disc(2 * _BORDER + 1)) > 0)
+        found[left] = product[left]
+        stand |= left
+    return stand
+
+
+def _outside(product: Mask) -> Mask:
+    """What is not product and reaches the frame."""
+    pieces = pieces_of(~product, diagonal=False)
+    reaching = np.zeros(pieces.area.size, bool)
+    for edge in (pieces.labels[0], pieces.labels[-1], pieces.labels[:, 0], pieces.labels[:, -1]):
+        reaching[np.unique(edge)] = True
+    reaching[0] = False
+    return pieces.chosen(reaching)
+
+
+def coded_steps(steps: Float) -> NDArray[np.uint8]:
+    """Steps as the network is shown them: 28 levels for each doubling beyond the noise."""
+    return np.clip(np.log2(np.maximum(steps, np.float32(1))) * 28, 0, 255).astype(np.uint8)
+
+
+def _disc(size: int) -> NDArray[np.uint8]:
+    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)).astype(np.uint8)
+
+
+def what_is_shown(pixels: NDArray[np.uint8], light: Float, steps: NDArray[np.uint8], product: NDArray[np.uint8]) -> Float:
+    """What the network is shown: codes, log ratio of light to the backdrop's, product and steps; float32 (CHANNELS, h, w).
+
+    Parameters
+    ----------
+    pixels : uint8, shape (h, w, 3)
+        Coded.
+    light : float32, shape (h, w, 3)
+        Linear light of the backdrop model.
+    steps : uint8, shape (h, w)
+        See `coded_steps`.
+    product : uint8, shape (h, w)
+        Coverage by what the rules took for product, 0..255.
+    """
+    ratio = np.log(np.maximum(linear_table(256)[pixels], _LEAST) / np.maximum(light, _LEAST))
+    codes = pixels.astype(np.float32) / 255 - np.float32(0.5)
+    found = product[..., None].astype(np.float32) / 255 - np.float32(0.5)
+    steep = steps[..., None].astype(np.float32) / 255
+    shown = np.concatenate([codes, np.clip(ratio, _DARKEST, _LIGHTEST) / np.float32(_PER_UNIT), found, steep], axis=2)
+    return np.ascontiguousarray(shown.transpose(2, 0, 1))
