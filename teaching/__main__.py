@@ -113,7 +113,13 @@ def main() -> None:
         prepare_drawing(asked.folder, number)
     network = teach(asked.folder, asked.minutes).eval()
     torch.onnx.export(
-        network, (torch.zeros(1, CHANNELS, SIDE, SIDE),), str(asked.out), input_names=["shown"], output_names=["coverage"], opset_version=12, dynamo=False
+        network,
+        (torch.zeros(1, CHANNELS, SIDE, SIDE),),
+        str(asked.out),
+        input_names=["shown"],
+        output_names=["coverage"],
+        opset_version=12,
+        dynamo=False,
     )
     print(f"Written: {asked.out}")
 

@@ -41,8 +41,8 @@ def _even_backdrop(light: Float, weight: Float) -> Float:
         return _blurred(light * weight[..., None], sigma), _blurred(weight, sigma)
 
     h, w = weight.shape
-    eighth = {"dsize": (max(1, w // 8), max(1, h // 8)), "interpolation": cv2.INTER_AREA}
-    far, far_weight = cv2.resize(light * weight[..., None], **eighth), cv2.resize(weight, **eighth)
+    eighth = max(1, w // 8), max(1, h // 8)
+    far, far_weight = (cv2.resize(part, eighth, interpolation=cv2.INTER_AREA) for part in (light * weight[..., None], weight))
     total = _blurred(far, 6.0) + 1e-4 * far.mean((0, 1))
     filled = total / np.maximum(_blurred(far_weight, 6.0) + 1e-4 * far_weight.mean(), 1e-9)[..., None]
     near, near_weight = mean(2.0)

@@ -32,12 +32,12 @@ def _shapes(r: Generator, size: int) -> Float:
                 line = smooth([tuple(middle + r.normal(0, reach, 2)) for _ in range(4)], 100)
                 cv2.polylines(out, [_fine(line)], False, 1.0, int(r.integers(2, 16)), cv2.LINE_AA, _FINE)
             case _:
-                turn = r.uniform(0, np.pi)
-                along, aside = np.array([np.cos(turn), np.sin(turn)]) * reach, np.array([-np.sin(turn), np.cos(turn)])
+                angle = r.uniform(0, np.pi)
+                along, aside = np.array([np.cos(angle), np.sin(angle)]) * reach, np.array([-np.sin(angle), np.cos(angle)])
                 for i in range(int(r.integers(3, 14))):
                     at = middle + aside * i * r.uniform(8, 20)
-                    ends = [tuple(int(v) for v in _fine(at + side * along)) for side in (-1, 1)]
-                    cv2.line(out, *ends, 0.0 if r.random() < 0.4 else 1.0, int(r.integers(1, 5)), cv2.LINE_AA, _FINE)
+                    start, end = (tuple(int(v) for v in _fine(at + side * along)) for side in (-1, 1))
+                    cv2.line(out, start, end, 0.0 if r.random() < 0.4 else 1.0, int(r.integers(1, 5)), cv2.LINE_AA, _FINE)
     return out
 
 
@@ -51,8 +51,8 @@ def a_print(r: Generator, size: int) -> tuple[bytes, Float]:
     paper *= (1 + r.uniform(-0.15, 0.15) * np.linspace(0, 1, size))[None, :, None]
     for _ in range(int(r.integers(0, 5))):
         pencil = np.zeros((size, size), np.float32)
-        ends = [tuple(int(v) for v in r.uniform(0, size, 2)) for _ in range(2)]
-        cv2.line(pencil, *ends, 1.0, int(r.integers(1, 3)), cv2.LINE_AA)
+        start, end = (tuple(int(v) for v in r.uniform(0, size, 2)) for _ in range(2))
+        cv2.line(pencil, start, end, 1.0, int(r.integers(1, 3)), cv2.LINE_AA)
         paper *= (1 - r.uniform(0.05, 0.3) * pencil * np.clip(0.6 + 0.5 * paper_grain(r, size, size), 0, 1))[..., None]
     ink = r.uniform(0.01, 0.12, 3)
     if r.random() < 0.5:

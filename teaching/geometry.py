@@ -133,10 +133,10 @@ def loft(rings: ArrayLike) -> Mesh:
     normals = normals_of(points, faces).reshape(m, n + 1, 3)
     seam = normals[:, 0] + normals[:, -1]
     normals[:, 0] = normals[:, -1] = seam / np.maximum(np.linalg.norm(seam, axis=1, keepdims=True), 1e-9)
-    normals = normals.reshape(-1, 3)
-    if np.mean(((points - points.mean(0)) * normals).sum(1)) < 0:
-        normals, faces = -normals, faces[:, ::-1]
-    return Mesh(points, faces, normals, _places(np.linspace(0, 1, m), np.linspace(0, 1, n + 1)))
+    outward = normals.reshape(-1, 3)
+    if np.mean(((points - points.mean(0)) * outward).sum(1)) < 0:
+        outward, faces = -outward, faces[:, ::-1]
+    return Mesh(points, faces, outward, _places(np.linspace(0, 1, m), np.linspace(0, 1, n + 1)))
 
 
 def torus(radius: float, thick: float, height: float) -> Mesh:
@@ -187,7 +187,9 @@ def slab(outer: Points, holes: list[Points], height: float, bevel: float, steps:
 def turned(axis: str, degrees: float) -> Points:
     """The rotation (3, 3) about an axis."""
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
-    return np.array({"x": [[1, 0, 0], [0, c, -s], [0, s, c]], "y": [[c, 0, s], [0, 1, 0], [-s, 0, c]], "z": [[c, -s, 0], [s, c, 0], [0, 0, 1]]}[axis])
+    return np.array(
+        {"x": [[1, 0, 0], [0, c, -s], [0, s, c]], "y": [[c, 0, s], [0, 1, 0], [-s, 0, c]], "z": [[c, -s, 0], [s, c, 0], [0, 0, 1]]}[axis]
+    )
 
 
 # Textures -------------------------------------------------------------------------------------------------------------

@@ -1,5 +1,7 @@
 """The network: a U-Net (Ronneberger, Fischer and Brox, MICCAI 2015) on blocks of 2 by 2 px, small enough for one core."""
 
+from itertools import pairwise
+
 import torch
 from torch import Tensor, nn
 from torch.nn import functional
@@ -22,7 +24,7 @@ class Network(nn.Module):
         super().__init__()
         self.first = nn.Conv2d(CHANNELS, WIDTHS[0], 4, stride=2, padding=1)
         self.down = nn.ModuleList(_two(WIDTHS[max(i - 1, 0)], width) for i, width in enumerate(WIDTHS))
-        self.up = nn.ModuleList(_two(width + deeper, width) for width, deeper in zip(WIDTHS, WIDTHS[1:], strict=False))
+        self.up = nn.ModuleList(_two(width + deeper, width) for width, deeper in pairwise(WIDTHS))
         self.last = nn.Conv2d(WIDTHS[0], 4, 3, padding=1)
 
     def forward(self, shown: Tensor) -> Tensor:

@@ -184,7 +184,9 @@ def _spoon(r: Generator) -> Thing:
         t = thick * np.interp(k, [0, 0.1, 0.5, 0.96, 1], [1, 1, 0.8, 0.4, 0.08]) if k else 0.02
         bent = t * np.sign(s) * np.abs(s) ** round_ - 0.5 * np.sin(np.pi * k)
         rings.append(np.c_[np.full(48, 16 + length * k), w * np.sign(c) * np.abs(c) ** round_, bent])
-    stick = g.tube(np.linspace([0, 0, 0], [16.6, 0, 0], 50), np.interp(np.linspace(0, 1, 50), [0, 0.1, 0.5, 1], r.uniform(0.35, 0.8, 4)), 22)
+    stick = g.tube(
+        np.linspace([0, 0, 0], [16.6, 0, 0], 50), np.interp(np.linspace(0, 1, 50), [0, 0.1, 0.5, 1], r.uniform(0.35, 0.8, 4)), 22
+    )
     out = Thing().add(g.loft(rings), _material(r, plain=True)).add(stick, _material(r))
     return out.placed(g.turned("z", r.uniform(20, 100))).on_the_ground()
 

@@ -23,7 +23,7 @@ _BRIGHTEST = 12.0  # of a ray; sparks that few samples cannot average are cut of
 _RAYS_AT_ONCE = 24_000_000
 
 
-class _Layers(mi.SamplingIntegrator):  # type: ignore[misc]
+class _Layers(mi.SamplingIntegrator):
     """A path tracer that also tells whether a ray first meets the product."""
 
     def __init__(self, props: mi.Properties) -> None:

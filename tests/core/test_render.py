@@ -92,7 +92,16 @@ class LawTest(unittest.TestCase):
         cache = StageCache()
         first = Render(self.made.jpeg, "pot", WHITE, cache=cache)
         view(first, "clip", 0.5, whole(first, 0.5))
-        spied = ("decode_photo", "fit_backdrop", "gather_evidence", "clear_automatically", "look_again", "solve_matte", "describe_band", "give_and_take")
+        spied = (
+            "decode_photo",
+            "fit_backdrop",
+            "gather_evidence",
+            "clear_automatically",
+            "look_again",
+            "solve_matte",
+            "describe_band",
+            "give_and_take",
+        )
         with mock.patch.multiple(render_module, **dict.fromkeys(spied, mock.DEFAULT)) as calls:
             second = Render(self.made.jpeg, "pot", WHITE, Marks(lift=LiftMarks(white_point=180)), cache=cache)
             moved = view(second, "clip", 0.5, whole(second, 0.5))

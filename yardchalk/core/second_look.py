@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, linear_table
 from yardchalk.core.regions import pieces_of
+from yardchalk.core.softness import blur_of_outline
 
 SIDE, CLOSER = 800, 1600  # px; long side of what is looked at, and from closer up
 CHANNELS = 8  # of what it is shown
@@ -32,6 +33,8 @@ _BORDER = 7  # px of what is looked at; narrower than that, an other border is n
 _SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID, _LATTICE = 0.5, 0.25  # shares that are not thin; below, it is one of thin parts, and of nothing but wires
+_MOST = 0.5  # of the product that the rules found; so much at once is not dropped
+_TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
 _CRISP = 2.4  # px of what is looked at; mean width of the border's soft part
 
 
@@ -93,7 +96,12 @@ def _look(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, prod
     h, w = pixels.shape[:2]
     scale = min(1.0, side / max(h, w))
     size = max(1, round(w * scale)), max(1, round(h * scale))
-    small = [cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in (pixels, coded_steps(steps), 255 * product.view(np.uint8))]
+    small = [
+        cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in (pixels, coded_steps(steps), 255 * product.view(np.uint8))
+    ]
+    found_before = small[2] > 127
+    if (blur_of_outline(small[0], found_before) or 0) > _TOO_SOFT:
+        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool), crisp=False), 1.0
     shown = what_is_shown(small[0], backdrop.light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown
@@ -107,11 +115,11 @@ def _look(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, prod
     area = max(cv2.countNonZero(there), 1)
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, _disc(_THIN))) / area
     # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
-    stand = _left_to_the_rules(found, small[2] > 127, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
+    stand = _left_to_the_rules(found, found_before, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
     there = (found > 0.5).view(np.uint8)
     outline = cv2.countNonZero(there - cv2.erode(there, np.ones((3, 3), np.uint8)))
     soft = np.count_nonzero((found > 0.1) & (found < 0.9))
-    return Look(found, stand, soft < _CRISP * outline), solid
+    return Look(found, stand, bool(soft < _CRISP * outline)), solid
 
 
 def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask:
@@ -119,16 +127,22 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
     stand = np.zeros(found.shape, bool)
     looked = found > 0.5
     outside = _outside(looked)
+    by_the_outside = cv2.dilate(outside.view(np.uint8), _disc(_BORDER)) > 0
     for other, enough in ((product & ~looked, sure_to_drop), (looked & ~product, _SURE_TO_ADD)):
-        whole = cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, _disc(_BORDER)) > 0
+        # However small a hole is, it is a piece; along the outside only what is wider than a border.
+        whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, _disc(_BORDER)) > 0) | (other & product & ~outside)
         pieces = pieces_of(whole, diagonal=True)
+        if (other & product).any() and pieces.area[1:].max(initial=0) > _MOST * cv2.countNonZero(product.view(np.uint8)):
+            found[:] = product
+            return np.ones(found.shape, bool)
         sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
         # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
-        unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP, _SPECK) * whole.size)
+        unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
-        # With the rim that opening took off.
-        left = other & (cv2.dilate(pieces.chosen(unsure).view(np.uint8), _disc(2 * _BORDER + 1)) > 0)
+        # With the rim that opening took off, and with what is soft round a hole.
+        near = cv2.dilate(pieces.chosen(unsure).view(np.uint8), _disc(2 * _BORDER + 1)) > 0
+        left = near & (other | (product & ~by_the_outside))
         found[left] = product[left]
         stand |= left
     return stand
@@ -146,7 +160,7 @@ def _outside(product: Mask) -> Mask:
 
 def coded_steps(steps: Float) -> NDArray[np.uint8]:
     """Steps as the network is shown them: 28 levels for each doubling beyond the noise."""
-    return np.clip(np.log2(np.maximum(steps, np.float32(1))) * 28, 0, 255).astype(np.uint8)
+    return np.clip(np.log2(np.maximum(np.nan_to_num(steps), np.float32(1))) * 28, 0, 255).astype(np.uint8)
 
 
 def _disc(size: int) -> NDArray[np.uint8]:

@@ -2,8 +2,9 @@
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from yardchalk.core.colour import Coded, Float, top
+from yardchalk.core.colour import Coded, Float, Mask, top
 
 _SIDE = 1024  # px; the middle of the product, that far, stands for all of it
 _BORDER = 9  # px left out along the outline, whose edges are the matte's
@@ -41,9 +42,23 @@ def softness(pixels: Coded, alpha: Float, scale: float) -> float | None:
     if cv2.countNonZero(inside) < _LEAST:
         return None
     fine, coarse = (_gradient(cv2.GaussianBlur(luma, (0, 0), sigma)) for sigma in (_FINE, _COARSE))
-    steep = (coarse >= max(float(np.percentile(coarse[inside > 0], _STEEP)), 1e-8)).view(np.uint8) & inside
+    return _spread(fine, coarse, inside)
+
+
+def blur_of_outline(pixels: NDArray[np.uint8], product: Mask) -> float | None:
+    """The same of the outline of a product that was found roughly, bool (h, w), in coded pixels (h, w, 3)."""
+    luma = pixels[..., 1].astype(np.float32) / np.float32(255)
+    near = cv2.morphologyEx(product.view(np.uint8), cv2.MORPH_GRADIENT, np.ones((_FLANKS, _FLANKS), np.uint8))
+    if cv2.countNonZero(near) < _LEAST:
+        return None
+    fine, coarse = (_gradient(cv2.GaussianBlur(luma, (0, 0), sigma)) for sigma in (_FINE, _COARSE))
+    return _spread(fine, coarse, near)
+
+
+def _spread(fine: Float, coarse: Float, there: NDArray[np.uint8]) -> float | None:
+    steep = (coarse >= max(float(np.percentile(coarse[there > 0], _STEEP)), 1e-8)).view(np.uint8) & there
     # All of the step, from flank to flank.
-    steep = cv2.dilate(steep, np.ones((_FLANKS, _FLANKS), np.uint8)) & inside
+    steep = cv2.dilate(steep, np.ones((_FLANKS, _FLANKS), np.uint8)) & there
     if not steep.any():
         return None
     ratio = (float(fine[steep > 0].sum()) / float(coarse[steep > 0].sum())) ** 2

@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import HELD, REACHED, Flood, pieces_of
-from yardchalk.core.stages.clear.evidence import Evidence
 from yardchalk.core.second_look import Look
+from yardchalk.core.stages.clear.evidence import Evidence
 
 _ROUNDS = (6.0, 7.5, 9.0, 11.0, 13.0, 16.0, 19.0)  # tolerances, in units of the backdrop's noise
 _LIKENESS_STEP = 28.0  # a step this high is crossed where both sides look like shaded backdrop

@@ -215,7 +215,8 @@ def solve_matte(
         soft = cv2.dilate(((first > _SOFT) & (first < 1 - _SOFT)).view(np.uint8), np.ones((5, 5), np.uint8)) > 0
         core &= ~soft
         backdrop &= ~soft
-        if look.crisp and settings.solver == "auto":
+        # A soft photo has wider borders than the look can tell.
+        if look.crisp and settings.solver == "auto" and spread <= _WIDE:
             settled = ~near
     fine = None
     if wider is not None:
@@ -223,14 +224,13 @@ def solve_matte(
         core &= ~fine
         backdrop &= ~fine
         first = np.where(fine, matte_between(part, core, backdrop, noise), first)
+        settled = None if settled is None else settled & ~fine
     found = solve_between(part, core, backdrop, first, light[at], settings, fine, settled)
     whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
     return replace(whole, spread=spread)
 
 
-def _first(
-    pixels: NDArray[np.uint8], product: Mask, noise: float, look: Look | None, at: tuple[slice, slice]
-) -> tuple[Float, Mask]:
+def _first(pixels: NDArray[np.uint8], product: Mask, noise: float, look: Look | None, at: tuple[slice, slice]) -> tuple[Float, Mask]:
     """A matte to start from, on a part of the picture, and where that is not the second look's: bool (h, w)."""
     if look is None:
         return first_matte(pixels, product[at], noise), np.ones(pixels.shape[:2], bool)
@@ -286,7 +286,9 @@ def solve_between(
     mostly_thin = np.count_nonzero(thin & unknown) > _MOSTLY * np.count_nonzero(unknown)
     # Of a rack or a print there is hardly a window that holds but two colours.
     if settings.solver == "open" or (settings.solver == "auto" and not mostly_thin):
-        lines = None if settled is not None and (settled | ~unknown).all() else ColourLines.of(pixels, *_sides(core, backdrop, first, settled))
+        lines = (
+            None if settled is not None and (settled | ~unknown).all() else ColourLines.of(pixels, *_sides(core, backdrop, first, settled))
+        )
         firm = np.where(thin, np.float32(_THIN_FIRM if settings.solver == "auto" else 0), np.float32(0))
         if lines is not None:
             out_of = cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5)
