@@ -208,16 +208,16 @@ def solve_matte(
     looked = wide if spread > _WIDE else _LOOKED_WIDTH
     width = np.where(near, np.float32(wide), np.float32(looked)) if settings.width is None else np.float32(settings.width)
     core, backdrop = into > width, out_of > width
-    settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     settled = None
     if look is not None:
         # What is soft in the look is open, however wide it is.
         soft = cv2.dilate(((first > _SOFT) & (first < 1 - _SOFT)).view(np.uint8), np.ones((5, 5), np.uint8)) > 0
         core &= ~soft
         backdrop &= ~soft
-        # A soft photo has wider borders than the look can tell.
-        if look.crisp and settings.solver == "auto" and spread <= _WIDE:
+        # A soft photo has wider borders than the look can tell; and where a person sets a width, that is solved.
+        if look.crisp and settings.solver == "auto" and settings.width is None and spread <= _WIDE:
             settled = ~near
+    settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     fine = None
     if wider is not None:
         fine = wider[at]
