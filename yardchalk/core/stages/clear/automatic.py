@@ -26,6 +26,8 @@ _MARGIN = 64  # px of backdrop kept round what the first round leaves over
 _GAP_ROUNDS = (9.0, 16.0)
 _GAP_LIKENESS = 0.006  # chroma, log light
 _LATTICE = 8  # openings
+_TABLE = 0.12  # share of the frame's edge
+_BLOCK = 8  # px
 
 
 @dataclass(frozen=True)
@@ -52,13 +54,31 @@ def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
     """What was cleared, as the second look at it has it; unless that saw no product at all."""
     if not look.product.any():
         return cleared
-    product = np.where(look.rules_stand, cleared.product, look.product)
+    product = _without_tables(np.where(look.rules_stand, cleared.product, look.product), cleared)
     pieces = pieces_of(~product, diagonal=False)
     inner = np.ones(pieces.area.size, bool)
     inner[np.unique(pieces.labels[_border(product.shape)])] = False
     inner[0] = False
     difference = _from_nearby(evidence.features, ~product)
     return replace(cleared, product=product, gaps=pieces.chosen(inner), surroundings=cleared.surroundings & ~product, difference=difference)
+
+
+def _without_tables(product: Mask, cleared: Clearing) -> Mask:
+    """The product without other surfaces that hold so much of the frame's edge that they are a table or a wall, whatever they look like."""
+    others = pieces_of(cleared.surroundings, diagonal=True)
+    ring = _border(product.shape)
+    held = np.bincount(others.labels[ring], minlength=others.area.size) > _TABLE * np.count_nonzero(ring)
+    held[0] = False
+    if not held.any():
+        return product
+    tables = others.chosen(held)
+    pieces = pieces_of(product & ~tables, diagonal=True)
+    # With what is left of them along their border.
+    kept = np.ones(pieces.area.size, bool)
+    kept[np.unique(pieces.labels[cv2.dilate(_eight(tables), _disc(2 * _BLOCK + 1)) > 0])] = False
+    kept[np.unique(pieces.labels[cleared.product])] = True
+    kept[0] = False
+    return pieces.chosen(kept)
 
 
 def clear_automatically(evidence: Evidence) -> Clearing:
