@@ -26,6 +26,7 @@ _LEAST = np.float32(2e-3)  # linear light
 _DARKEST, _LIGHTEST, _PER_UNIT = -3.0, 0.7, 1.5  # of the log ratio to the backdrop
 _NETWORK = Path(__file__).parent / "shipped" / "second_look.onnx"
 _SPECK, _CRUMB = 1e-5, 1e-3  # shares of the picture and of the largest piece; what is smaller is no product
+_DEEP = 31  # px of what is looked at; wider than the rules' product reaches beyond its border, on both sides
 _STRIP = 3e-4  # share of the picture; of a strip along the outside that is smaller the rules are not asked
 _FLANK = 5  # px
 _BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
@@ -127,10 +128,11 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
     stand = np.zeros(found.shape, bool)
     looked = found > 0.5
     outside = _outside(looked)
+    deep = (cv2.erode(product.view(np.uint8), _disc(_DEEP)) > 0) & ~outside
     by_the_outside = cv2.dilate(outside.view(np.uint8), _disc(_BORDER)) > 0
     for other, enough in ((product & ~looked, sure_to_drop), (looked & ~product, _SURE_TO_ADD)):
-        # However small a hole is, it is a piece; along the outside only what is wider than a border.
-        whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, _disc(_BORDER)) > 0) | (other & product & ~outside)
+        # However small a hole deep in the product is, it is a piece; elsewhere only what is wider than a border.
+        whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, _disc(_BORDER)) > 0) | (other & deep)
         pieces = pieces_of(whole, diagonal=True)
         if (other & product).any() and pieces.area[1:].max(initial=0) > _MOST * cv2.countNonZero(product.view(np.uint8)):
             found[:] = product
