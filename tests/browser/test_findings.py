@@ -98,7 +98,7 @@ class FindingsPageTest(PageCase):
         page = self.page
         scene = Scene(width=1200, height=900, shadow=0.0)
         made = scene.made().pixels
-        made[100:112, 1000:1012] = (120, 90, 70)
+        made[100:120, 1000:1020] = (120, 90, 70)
         from yardchalk.core.codecs import encode_picture
 
         lot_id, _ = self.on_the_bench({"PW-9500_crumb.png": encode_picture(made, "png")})
