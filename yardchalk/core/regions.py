@@ -60,6 +60,16 @@ def pieces_of(mask: Mask, *, diagonal: bool) -> Pieces:
     return Pieces(*_label(mask, diagonal))
 
 
+def outside_of(product: Mask) -> Mask:
+    """What is not product and reaches the frame, bool (h, w); the rest of what is not product are gaps in it."""
+    pieces = pieces_of(~product, diagonal=False)
+    reaching = np.zeros(pieces.area.size, bool)
+    for edge in (pieces.labels[0], pieces.labels[-1], pieces.labels[:, 0], pieces.labels[:, -1]):
+        reaching[np.unique(edge)] = True
+    reaching[0] = False
+    return pieces.chosen(reaching)
+
+
 class Flood:
     """A flood over a picture of costs that rises in rounds.
 

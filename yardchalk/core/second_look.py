@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, linear_table
-from yardchalk.core.regions import pieces_of
+from yardchalk.core.regions import outside_of, pieces_of
 from yardchalk.core.softness import blur_of_outline
 
 SIDE, CLOSER = 800, 1600  # px; long side of what is looked at, and from closer up
@@ -127,7 +127,7 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
     """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too."""
     stand = np.zeros(found.shape, bool)
     looked = found > 0.5
-    outside = _outside(looked)
+    outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), _disc(_DEEP)) > 0) & ~outside
     by_the_outside = cv2.dilate(outside.view(np.uint8), _disc(_BORDER)) > 0
     for other, enough in ((product & ~looked, sure_to_drop), (looked & ~product, _SURE_TO_ADD)):
@@ -148,16 +148,6 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
         found[left] = product[left]
         stand |= left
     return stand
-
-
-def _outside(product: Mask) -> Mask:
-    """What is not product and reaches the frame."""
-    pieces = pieces_of(~product, diagonal=False)
-    reaching = np.zeros(pieces.area.size, bool)
-    for edge in (pieces.labels[0], pieces.labels[-1], pieces.labels[:, 0], pieces.labels[:, -1]):
-        reaching[np.unique(edge)] = True
-    reaching[0] = False
-    return pieces.chosen(reaching)
 
 
 def coded_steps(steps: Float) -> NDArray[np.uint8]:

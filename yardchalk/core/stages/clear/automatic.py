@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
-from yardchalk.core.regions import HELD, REACHED, Flood, pieces_of
+from yardchalk.core.regions import HELD, REACHED, Flood, outside_of, pieces_of
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.clear.evidence import Evidence
 
@@ -55,12 +55,9 @@ def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
     if not look.product.any():
         return cleared
     product = _without_tables(np.where(look.rules_stand, cleared.product, look.product), cleared)
-    pieces = pieces_of(~product, diagonal=False)
-    inner = np.ones(pieces.area.size, bool)
-    inner[np.unique(pieces.labels[_border(product.shape)])] = False
-    inner[0] = False
+    gaps = ~product & ~outside_of(product)
     difference = _from_nearby(evidence.features, ~product)
-    return replace(cleared, product=product, gaps=pieces.chosen(inner), surroundings=cleared.surroundings & ~product, difference=difference)
+    return replace(cleared, product=product, gaps=gaps, surroundings=cleared.surroundings & ~product, difference=difference)
 
 
 def _without_tables(product: Mask, cleared: Clearing) -> Mask:
