@@ -4,6 +4,7 @@ The trimap is truth's: what is partly covered, dilated by 8 px, is unknown. All 
 """
 
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from multiprocessing import get_context
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from bench.quality import coded_truth, photos, unit
 from bench.score import edge_difference, score
 from bench.table import show
 from yardchalk.core.backdrop import fit_backdrop
+from yardchalk.core.close_look import look_closely
 from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import Float
 from yardchalk.core.compose import cut_out
@@ -39,8 +41,11 @@ def ours(pixels: np.ndarray, known: Float) -> tuple[Float, np.ndarray]:
     h, w = known.shape
     light = fit_backdrop(pixels).light(w, h)
     core, backdrop = known == 1, known == 0
-    first = matte_between(pixels, core, backdrop, _NOISE)
-    solution = describe_band(pixels, solve_between(pixels, core, backdrop, first, light, BandSettings(width=_HALF)), light)
+    first = look_closely(pixels, light, matte_between(pixels, core, backdrop, _NOISE))
+    first[core], first[backdrop] = 1, 0
+    everywhere = np.ones(known.shape, bool)
+    matte = solve_between(pixels, core, backdrop, first, light, BandSettings(width=_HALF), settled=everywhere)
+    solution = describe_band(pixels, replace(matte, looked=everywhere), light)
     cut = refine(solution, pixels, (w, h), 0, 0)
     rgba = cut_out(pixels, np.ones((1, 1), np.float32), make_tone(None, Gains()), cut, for_pages=True)
     return cut.alpha, (rgba / np.float32(255)).astype(np.float32)

@@ -13,6 +13,15 @@ _FULL_WELL = 9000  # electrons
 
 
 @dataclass(frozen=True)
+class Taken:
+    """A photo: the file, a JPEG; true coverage (h, w); and the product's share of the light, premultiplied, linear (h, w, 3)."""
+
+    data: bytes
+    coverage: Float
+    product: Float
+
+
+@dataclass(frozen=True)
 class Layers:
     """Of a rendered scene, linear light: product with what it covers (h, w, 3), coverage (h, w), backdrop behind it (h, w, 3)."""
 
@@ -72,13 +81,14 @@ def paper_grain(r: Generator, h: int, w: int) -> Float:
     return fine / fine.std() * 0.6 + coarse / coarse.std() * 0.4
 
 
-def photo_of(layers: Layers, level: int, r: Generator) -> tuple[bytes, Float]:
-    """A JPEG, and true coverage as its lens shows it (h, w); the empty backdrop comes near to the coded `level`."""
+def photo_of(layers: Layers, level: int, r: Generator) -> Taken:
+    """A photo as a lens shows it; the empty backdrop comes near to the coded `level`."""
     h, w = layers.coverage.shape
     down, across = np.mgrid[0:h, 0:w].astype(np.float32)
     backdrop = _used(layers.backdrop, down, across, r)
     blur = float(r.choice([0.3, 0.4, 0.4, 0.5, 0.6, 0.8]))
-    light = _blurred(layers.product + (1 - layers.coverage)[..., None] * backdrop, blur)
+    product = _blurred(layers.product, blur)
+    light = product + _blurred((1 - layers.coverage)[..., None] * backdrop, blur)
     coverage = np.clip(_blurred(layers.coverage, blur), 0, 1)
     coverage[coverage > 1 - 2e-4] = 1
     coverage[coverage < 2e-4] = 0
@@ -88,7 +98,8 @@ def photo_of(layers: Layers, level: int, r: Generator) -> tuple[bytes, Float]:
     vignette = 1 - float(r.choice([0.0, 0.08, 0.08, 0.15, 0.34])) * off**1.1 * 0.8
     casts = ((1, 1, 1), (1.16, 1, 0.7), (0.86, 0.98, 1.1), (1.08, 1, 0.9), (0.95, 1, 0.97))
     cast = np.array(casts[0 if r.random() < 0.55 else int(r.integers(1, 5))], np.float32)
-    return _developed(light * exposure * vignette[..., None] * cast, r), coverage
+    lens = exposure * vignette[..., None] * cast
+    return Taken(_developed(light * lens, r), coverage, np.minimum(product * lens, 1))
 
 
 def _used(backdrop: Float, down: Float, across: Float, r: Generator) -> Float:

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 from numpy.random import Generator
 
-from teaching.camera import jpeg, paper_grain
+from teaching.camera import Taken, jpeg, paper_grain
 from teaching.geometry import noise, smooth
 from yardchalk.core.colour import Float, decode, encode
 
@@ -41,8 +41,8 @@ def _shapes(r: Generator, size: int) -> Float:
     return out
 
 
-def a_print(r: Generator, size: int) -> tuple[bytes, Float]:
-    """Ink on paper with pencil lines, as a scanner has it: a JPEG, and the ink's density (size, size)."""
+def a_print(r: Generator, size: int) -> Taken:
+    """Ink on paper with pencil lines, as a scanner has it; coverage is the ink's density."""
     grain = np.clip(0.85 + 0.25 * r.uniform(0.3, 1.5) * noise(size, size, r.uniform(0.5, 1.6), int(r.integers(9999))), 0, 1)
     coverage = cv2.GaussianBlur(_shapes(r, size) * grain, (0, 0), r.uniform(0.3, 0.8))
     paper = np.full((size, size, 3), decode(np.array(r.uniform(200, 245) / 255)), np.float32)
@@ -59,11 +59,12 @@ def a_print(r: Generator, size: int) -> tuple[bytes, Float]:
         ink[r.integers(3)] += r.uniform(0, 0.4)
     light = coverage[..., None] * ink + (1 - coverage[..., None]) * paper
     light += r.standard_normal(light.shape) * np.sqrt(np.maximum(light, 0) / 9000)
-    return jpeg(encode(np.clip(light, 0, 1)), int(r.integers(85, 97)), "420"), coverage
+    data = jpeg(encode(np.clip(light, 0, 1)), int(r.integers(85, 97)), "420")
+    return Taken(data, coverage, (coverage[..., None] * ink).astype(np.float32))
 
 
-def an_icon(r: Generator, size: int) -> tuple[bytes, Float]:
-    """Flat colours on pure white with the dirty ring of JPEG: the file, and true coverage (size, size)."""
+def an_icon(r: Generator, size: int) -> Taken:
+    """Flat colours on pure white with the dirty ring of JPEG; mixed in codes, as programs that draw do."""
     coverage = cv2.GaussianBlur(_shapes(r, size), (0, 0), 0.4)
     colour = np.broadcast_to(r.uniform(0, 0.9, 3).astype(np.float32), (size, size, 3))
     for _ in range(int(r.integers(0, 4))):
@@ -71,12 +72,13 @@ def an_icon(r: Generator, size: int) -> tuple[bytes, Float]:
         other = r.uniform(0, 1, 3).astype(np.float32) if r.random() < 0.8 else np.ones(3, np.float32)
         colour = colour * (1 - layer) + other * layer
     mixed = coverage[..., None] * colour + 1 - coverage[..., None]
-    return jpeg(mixed, int(r.integers(55, 95)), "420" if r.random() < 0.6 else "444"), coverage
+    data = jpeg(mixed, int(r.integers(55, 95)), "420" if r.random() < 0.6 else "444")
+    return Taken(data, coverage, decode(coverage[..., None] * colour).astype(np.float32))
 
 
-def drawn(r: Generator, size: int) -> tuple[bytes, Float]:
+def drawn(r: Generator, size: int) -> Taken:
     """One or the other."""
     while True:
-        data, coverage = (a_print, an_icon)[int(r.integers(2))](r, size)
-        if coverage.mean() > 0.01:
-            return data, coverage
+        made = (a_print, an_icon)[int(r.integers(2))](r, size)
+        if made.coverage.mean() > 0.01:
+            return made

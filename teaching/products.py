@@ -253,7 +253,7 @@ def ring(r: Generator) -> Thing:
 
 def products(r: Generator) -> tuple[Thing, bool]:
     """One picture's products; and whether they are things to be seen from above."""
-    match str(r.choice(["vessel", "jars", "bowls", "block", "flat", "two"], p=[0.34, 0.18, 0.08, 0.08, 0.24, 0.08])):
+    match str(r.choice(["vessel", "jars", "bowls", "block", "flat", "two"], p=[0.29, 0.18, 0.07, 0.06, 0.33, 0.07])):
         case "vessel":
             return vessel(r, kind="white" if r.random() < 0.35 else None, see_through=r.random() < 0.06), False
         case "jars":
@@ -267,7 +267,7 @@ def products(r: Generator) -> tuple[Thing, bool]:
             return block(r), False
         case "flat":
             lying = (board, spoons, wires, brush, ring)
-            return lying[int(r.choice(5, p=[0.26, 0.26, 0.24, 0.1, 0.14]))](r), True
+            return lying[int(r.choice(5, p=[0.2, 0.22, 0.28, 0.18, 0.12]))](r), True
         case _:
             other = (block, ring)[int(r.integers(2))](r)
             return vessel(r, height=r.uniform(4, 8)).with_(other.placed(move=(r.uniform(9, 14), r.normal(0, 1), 0))), False

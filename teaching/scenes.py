@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from teaching.camera import layers_of, photo_of
+from teaching.camera import Taken, layers_of, photo_of
 from teaching.drawings import drawn
 from teaching.products import products, table
 from teaching.studio import Scene, Thing, render
@@ -96,18 +96,18 @@ def prepare(folder: Path, number: int) -> None:
     made, level = scene(number)
     layers = layers_of(render(made))
     for i in reversed(range(_PHOTOS)):
-        _keep(folder / f"{number:04d}-{i}.npz", *photo_of(layers, level, np.random.default_rng([number, i])))
+        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i])))
 
 
 def prepare_drawing(folder: Path, number: int) -> None:
     path = folder / f"{number:04d}-drawn.npz"
     if not path.exists():
-        _keep(path, *drawn(np.random.default_rng(90_000 + number), SIZE))
+        _keep(path, drawn(np.random.default_rng(90_000 + number), SIZE))
 
 
-def _keep(path: Path, data: bytes, coverage: Float) -> None:
-    pixels = decode_photo(data, path.stem).pixels
-    h, w = coverage.shape
+def _keep(path: Path, taken: Taken) -> None:
+    pixels = decode_photo(taken.data, path.stem).pixels
+    h, w = taken.coverage.shape
     backdrop = fit_backdrop(pixels)
     evidence = gather_evidence(pixels, backdrop)
     np.savez(
@@ -116,19 +116,28 @@ def _keep(path: Path, data: bytes, coverage: Float) -> None:
         light=backdrop.light(w // 4, h // 4).astype(np.float16),
         steps=coded_steps(evidence.steps),
         product=255 * clear_automatically(evidence).product.view(np.uint8),
-        truth=np.rint(coverage * 255).astype(np.uint8),
+        truth=np.rint(taken.coverage * 255).astype(np.uint8),
+        own=taken.product.astype(np.float16),
     )
 
 
-def lessons(folder: Path, held_out: bool) -> list[Lesson]:
+def paths_of(folder: Path, held_out: bool) -> list[Path]:
     """All that was prepared; or what is held out to see how well it goes: one photo of every twelfth scene."""
-    out = []
-    for path in sorted(folder.glob("*.npz")):
+
+    def among(path: Path) -> bool:
         mine = int(path.name[:4]) % 12 == 7
-        if mine == held_out and not (held_out and path.stem[5:] not in ("0", "drawn")):
-            kept = np.load(path)
-            light = kept["light"].astype(np.float32)
-            out.append(Lesson(kept["pixels"], light, kept["steps"], kept["product"], kept["truth"]))
+        return mine == held_out and not (held_out and path.stem[5:] not in ("0", "drawn"))
+
+    return [path for path in sorted(folder.glob("*.npz")) if among(path)]
+
+
+def lessons(folder: Path, held_out: bool) -> list[Lesson]:
+    """The photos that `paths_of` names."""
+    out = []
+    for path in paths_of(folder, held_out):
+        kept = np.load(path)
+        light = kept["light"].astype(np.float32)
+        out.append(Lesson(kept["pixels"], light, kept["steps"], kept["product"], kept["truth"]))
     return out
 
 

@@ -262,7 +262,7 @@ def render(scene: Scene, rays: int = 12, coarse: int = 6) -> NDArray[np.float32]
         }
         view = to_world.look_at(eye.tolist(), target.tolist(), [0, 0, 1] if scene.elevation < 85 else [0, 1, 0])
         lens = {"type": "perspective", "fov": angle, "fov_axis": "x", "near_clip": 1, "far_clip": 2000, "to_world": view}
-        sensor = mi.load_dict({**lens, "sampler": {"type": "independent"}, "film": film})
+        sensor = mi.load_dict({**lens, "sampler": {"type": "multijitter", "sample_count": count}, "film": film})
         total, left_over, round_ = np.zeros((height, width, 7)), count, 0
         while left_over:
             now = min(left_over, max(1, _RAYS_AT_ONCE // (width * height)))

@@ -651,11 +651,14 @@ class Render:
         return self.cache.get(key, lambda: outline_stretches(self.solution, self.analysis, self.analysis_scale, self.edge.fringe))
 
     def ribbon(self, scale: float, region: Region) -> NDArray[np.uint8]:
-        """The band on a region at a scale: 1 where the known backdrop told, 2 where the colours alone did, 0 elsewhere."""
+        """The band on a region at a scale: 1 where the known backdrop told, 2 where the colours alone did, 3 where the close look did,
+        0 elsewhere.
+        """
         solution = self.solution
         small = np.zeros(solution.alpha.shape, np.uint8)
         at = solution.band
-        small[at] = np.where(solution.doubt[solution.index[at] - 1, 3] > TOLD, 1, 2)
+        told, looked = solution.doubt[solution.index[at] - 1, 3:].T
+        small[at] = np.where(looked >= 0, 3, np.where(told > TOLD, 1, 2))
         return small[self._pixels_under(small.shape, scale, region)]
 
     def _pixels_under(self, shape: tuple[int, ...], scale: float, region: Region) -> tuple[NDArray[np.intp], ...]:

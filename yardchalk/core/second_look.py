@@ -6,6 +6,7 @@ took for product. It is a U-Net (Ronneberger, Fischer and Brox, MICCAI 2015) tau
 rendered for it, so that their coverage is known; `teaching/` holds how.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -36,7 +37,6 @@ _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID, _LATTICE = 0.5, 0.25  # shares that are not thin; below, it is one of thin parts, and of nothing but wires
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped
 _TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
-_CRISP = 2.4  # px of what is looked at; mean width of the border's soft part
 
 
 @dataclass(frozen=True)
@@ -49,12 +49,10 @@ class Look:
         By the product, 0..1: good to a pixel or two, not an edge to cut by.
     rules_stand : bool, shape (h, w)
         Where the network would have whole pieces otherwise than the rules but is not sure of them, so that coverage is the rules'.
-    crisp : whether borders are as narrow as the look can tell: no bristles, no glass.
     """
 
     coverage: Float
     rules_stand: Mask
-    crisp: bool
 
     def enlarged(self, shape: tuple[int, ...]) -> "Look":
         """The same on a picture of another shape (h, w)."""
@@ -62,7 +60,7 @@ class Look:
             return self
         size = shape[1], shape[0]
         coverage = np.clip(cv2.resize(self.coverage, size, interpolation=cv2.INTER_CUBIC), 0, 1)
-        return Look(coverage, cv2.resize(self.rules_stand.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0, self.crisp)
+        return Look(coverage, cv2.resize(self.rules_stand.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0)
 
     @cached_property
     def product(self) -> Mask:
@@ -87,23 +85,25 @@ def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float,
     product : bool, shape (h, w)
         What the rules took for product.
     """
-    look, solid = _look(pixels, backdrop, steps, product, SIDE)
+    parts = pixels, coded_steps(steps), 255 * product.view(np.uint8)
+    look, solid = look_once(parts, backdrop.light, SIDE)
     # A lattice is looked at from closer up, for its wires are but a pixel or two wide.
-    return look if solid > _LATTICE else _look(pixels, backdrop, steps, product, CLOSER)[0]
+    return look if solid > _LATTICE else look_once(parts, backdrop.light, CLOSER)[0]
 
 
-def _look(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, product: Mask, side: int) -> tuple[Look, float]:
-    """One look, with this long side at most, px; and how much of what is there is not thin, 0..1."""
-    h, w = pixels.shape[:2]
+def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], Float], side: int) -> tuple[Look, float]:
+    """One look, with this long side at most, px; and how much of what is there is not thin, 0..1.
+
+    `parts` are the pixels and, as `what_is_shown` takes them, steps and product; `light` gives the backdrop's at a width and height.
+    """
+    h, w = parts[0].shape[:2]
     scale = min(1.0, side / max(h, w))
     size = max(1, round(w * scale)), max(1, round(h * scale))
-    small = [
-        cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in (pixels, coded_steps(steps), 255 * product.view(np.uint8))
-    ]
+    small = [cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in parts]
     found_before = small[2] > 127
     if (blur_of_outline(small[0], found_before) or 0) > _TOO_SOFT:
-        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool), crisp=False), 1.0
-    shown = what_is_shown(small[0], backdrop.light(*size), small[1], small[2])
+        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool)), 1.0
+    shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown
     # Read anew each time: that takes a hundredth of a second, while a network that is kept keeps its memory.
@@ -117,10 +117,7 @@ def _look(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, prod
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, _disc(_THIN))) / area
     # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
     stand = _left_to_the_rules(found, found_before, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
-    there = (found > 0.5).view(np.uint8)
-    outline = cv2.countNonZero(there - cv2.erode(there, np.ones((3, 3), np.uint8)))
-    soft = np.count_nonzero((found > 0.1) & (found < 0.9))
-    return Look(found, stand, bool(soft < _CRISP * outline)), solid
+    return Look(found, stand), solid
 
 
 def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask:

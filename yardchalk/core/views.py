@@ -16,7 +16,7 @@ View = Literal["picture", "before", "clip", "white", "matte", "reach", "removed"
 # Views in which every level counts; the others may be sent through a lossy codec.
 EXACT: frozenset[View] = frozenset({"white", "matte"})
 
-_BLUE, _YELLOW, _PINK = (np.array(c, np.float32) for c in ((44, 90, 160), (236, 196, 84), (194, 56, 111)))
+_BLUE, _YELLOW, _PINK, _TEAL = (np.array(c, np.float32) for c in ((44, 90, 160), (236, 196, 84), (194, 56, 111), (47, 133, 122)))
 _LINE = (44, 90, 160)
 _SURROUND = 166.0
 _HATCH = 7  # px between the hatch's lines
@@ -35,8 +35,8 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
         picture: finished, on the card. before: as it came in. clip: what Lift does, before anything is cut out. white:
         the white check. matte: coverage in greys. reach: where Lift acts, the rest hatched. removed: the finished picture on the
         card with what was removed showing through, marked by strokes and a line round it. map: the contrast map or the paper's
-        share of the last region that has one. edge: the photo's own pixels, dimmed but for the band; the band tinted blue where the
-        known backdrop told product from backdrop, yellow where the colours alone did; the outline as a line.
+        share of the last region that has one. edge: the photo's own pixels, dimmed but for the band; the band tinted teal where a
+        close look told product from backdrop, blue where the known backdrop did, yellow where the colours alone; the outline as a line.
     level : of the white check: what reaches it in every channel passes for white.
     """
     if name == "picture":
@@ -141,7 +141,7 @@ def _edge(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     out = _eight(render.part(scale, region).pixels).astype(np.float32)
     ribbon = render.ribbon(scale, region)
     out[ribbon == 0] = 0.45 * out[ribbon == 0] + 0.55 * _SURROUND
-    for number, colour in ((1, _BLUE), (2, _YELLOW)):
+    for number, colour in ((1, _BLUE), (2, _YELLOW), (3, _TEAL)):
         there = ribbon == number
         out[there] = 0.6 * out[there] + 0.4 * colour
     width, height = render.size_at(scale)

@@ -32,6 +32,7 @@ def report_on_edge(render: Render) -> dict[str, Any]:
         "fringe": mean("fringe"),
         "width": mean("width"),
         "told": mean("told"),
+        "looked": mean("looked"),
         "spread": round(render.solution.spread / scale, 2),
         "changes": _changes(render, scale),
     }

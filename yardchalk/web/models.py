@@ -315,6 +315,7 @@ class EdgeReport(BaseModel):
     fringe: float
     width: float = Field(description="From 10 to 90 % coverage.")
     told: float = Field(description="Share in which the known backdrop told product from backdrop, 0 to 1.")
+    looked: float = Field(description="Share in which a close look did, 0 to 1.")
     spread: float = Field(description="How far the lens spreads an edge, as a standard deviation.")
     changes: dict[str, Changed]
 

@@ -2572,6 +2572,11 @@ export interface components {
              */
             told: number;
             /**
+             * Looked
+             * @description Share in which a close look did, 0 to 1.
+             */
+            looked: number;
+            /**
              * Spread
              * @description How far the lens spreads an edge, as a standard deviation.
              */
@@ -5246,6 +5251,8 @@ export interface components {
             roughness: number;
             /** Told */
             told: number;
+            /** Looked */
+            looked: number;
             /** Contrast */
             contrast: number;
             /** Fine */

@@ -41,6 +41,7 @@ const legends: Partial<Record<View, { colour: string; text: string }[]>> = {
   ],
   reach: [{ colour: 'held', text: 'Lift does not act here' }],
   edge: [
+    { colour: '#2F857A', text: 'by a close look' },
     { colour: '#2C5AA0', text: 'told by the backdrop' },
     { colour: '#ECC454', text: 'by the colours alone' },
   ],

@@ -81,7 +81,7 @@ export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; o
                   y={H + 3}
                   width={widths[i]}
                   height="6"
-                  fill={one.told > 0.5 ? '#2C5AA0' : '#ECC454'}
+                  fill={one.looked > 0.5 ? '#2F857A' : one.told > 0.5 ? '#2C5AA0' : '#ECC454'}
                 />
               </g>
             );
@@ -104,6 +104,7 @@ export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; o
         <span>{Math.round(whole).toLocaleString('en')} px</span>
       </Flex>
       <Flex gap="3" fontSize="12px" color="slate.quiet">
+        <Key colour="#2F857A">by a close look</Key>
         <Key colour="#2C5AA0">told by the backdrop</Key>
         <Key colour="#ECC454">by the colours alone</Key>
       </Flex>

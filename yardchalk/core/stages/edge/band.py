@@ -1,31 +1,33 @@
 """The matte in the band along the product's border.
 
-Decided once, on the analysis picture, in three steps: a first matte by projection; closed-form matting between what that
-is sure of, steadied by the known backdrop where hue tells it from the product, or where thin detail lies on it; and from
+Decided once, on the analysis picture: a first matte, by the second look or by projection; over it a close look. Where a
+person asks for it otherwise, and of photos that are out of focus, closed-form matting between what the first matte is sure
+of instead, steadied by the known backdrop where hue tells it from the product, or where thin detail lies on it. And from
 the outline so found, how an edge looks through this lens.
 
 At any size each pixel is then weighed by itself: C = alpha F + (1 - alpha) B, with what is expected of alpha from its
-distance to the outline, of F from the product nearby, and of B from the backdrop nearby, each with a spread. Alpha and F
-are made most likely in turn (Chuang, Curless, Salesin and Szeliski, A Bayesian approach to digital matting, CVPR 2001).
-So an edge is as sharp as the photo has it, a tile is exactly a piece of the whole, and a preview has the edges of the
-delivery.
+distance to the outline or, where no smooth outline explains it, from the close look; of F from the product nearby, and of B
+from the backdrop nearby, each with a spread. Alpha and F are made most likely in turn (Chuang, Curless, Salesin and
+Szeliski, A Bayesian approach to digital matting, CVPR 2001). So an edge is as sharp as the photo has it, a tile is exactly
+a piece of the whole, and a preview has the edges of the delivery.
 
 Everything is computed for the band's pixels alone; the rest of the photo is never turned into floating point.
 """
 
 import math
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yardchalk.core.close_look import look_closely
 from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.edge.closed_form import ColourLines
-from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
+from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
 from yardchalk.core.stages.edge.first import first_matte, matte_between
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light, see
@@ -39,6 +41,10 @@ _THIN_FIRM = 1e-2  # weight of the known backdrop's word where detail is thin
 _MOSTLY = 0.7  # share of the band that is thin, from which on the colours alone say nothing
 _HUE_FIRM = 1e-2  # and where hue tells
 _THIN_SPREAD = 0.3  # of alpha where detail is thin
+_LOOKED_SPREAD = 0.01  # of alpha by the close look, at its own size
+_LOOKED_ALL = 0.03  # of what it lacks of full coverage: full
+_EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
+_RAGGED_REACH = 9  # px
 _PLACE = 0.3  # px; how exactly the outline is known
 _ALPHA_FLOOR = 0.03
 _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
@@ -84,13 +90,14 @@ class BandSettings:
 @dataclass(frozen=True)
 class Matte:
     """A solved matte: coverage, float32 (h, w); where detail is thin, bool (h, w); how well the known backdrop told, float32;
-    and how far edges are spread, px, as a first measurement has it.
+    how far edges are spread, px, as a first measurement has it; and where coverage is the close look's, bool (h, w), if there was one.
     """
 
     alpha: Float
     thin: Mask
     told: Float
     spread: float
+    looked: Mask | None = None
 
 
 @dataclass(frozen=True)
@@ -112,10 +119,10 @@ class Solution:
     own : int
         How many of the listed are in the band; the others lie round it.
     front, behind : float32, shape (n, 4)
-        Linear light of the product and of the backdrop and, fourth, of its luma.
-    doubt : float32, shape (n, 4)
-        Spread of the front's light, spread of what is seen (standard deviations), 1 where detail is thin, and how well the known backdrop
-        told product from backdrop, 0..1.
+        Linear light of the product and of the backdrop nearby and, fourth, of its luma.
+    doubt : float32, shape (n, 5)
+        Spread of the front's light, spread of what is seen (standard deviations), 1 where detail is thin, how well the known backdrop
+        told product from backdrop, 0..1, and how far the close look is to be held to, 0..1, less than nothing where there was none.
     """
 
     alpha: Float
@@ -214,9 +221,10 @@ def solve_matte(
         soft = cv2.dilate(((first > _SOFT) & (first < 1 - _SOFT)).view(np.uint8), np.ones((5, 5), np.uint8)) > 0
         core &= ~soft
         backdrop &= ~soft
-        # A soft photo has wider borders than the look can tell; and where a person sets a width, that is solved.
-        if look.crisp and settings.solver == "auto" and settings.width is None and spread <= _WIDE:
-            settled = ~near
+        # A soft photo has wider borders than the close look was taught; and where a person sets a width, that is solved.
+        if settings.solver == "auto" and settings.width is None and spread <= _WIDE:
+            first = look_closely(part, light[at], first)
+            settled = np.ones(first.shape, bool)
     settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     fine = None
     if wider is not None:
@@ -227,6 +235,10 @@ def solve_matte(
         settled = None if settled is None else settled & ~fine
     found = solve_between(part, core, backdrop, first, light[at], settings, fine, settled)
     whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
+    if settled is not None:
+        where = np.zeros(product.shape, bool)
+        where[at] = settled
+        whole = replace(whole, looked=where)
     return replace(whole, spread=spread)
 
 
@@ -275,7 +287,7 @@ def solve_between(
     """Solve the matte where sure product and sure backdrop (h, w) are given, and a first matte between them.
 
     Far from sure product, and where `fine` says so, detail is taken to be thin: bristles, fibres, wires. Where the first matte
-    is `settled`, it is kept as it is.
+    is `settled`, it is kept as it is; if it is everywhere, nothing is solved.
     """
     width = _USUAL_WIDTH if settings.width is None else settings.width
     thin = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5) > 2 * width + 1
@@ -285,16 +297,15 @@ def solve_between(
     unknown = ~(core | backdrop)
     mostly_thin = np.count_nonzero(thin & unknown) > _MOSTLY * np.count_nonzero(unknown)
     # Of a rack or a print there is hardly a window that holds but two colours.
-    if settings.solver == "open" or (settings.solver == "auto" and not mostly_thin):
-        lines = (
-            None if settled is not None and (settled | ~unknown).all() else ColourLines.of(pixels, *_sides(core, backdrop, first, settled))
-        )
+    if settled is not None and (settled | ~unknown).all():
+        pass
+    elif settings.solver == "open" or (settings.solver == "auto" and not mostly_thin):
+        lines = ColourLines.of(pixels, *_sides(core, backdrop, first, settled))
         firm = np.where(thin, np.float32(_THIN_FIRM if settings.solver == "auto" else 0), np.float32(0))
-        if lines is not None:
-            out_of = cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5)
-            into = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
-            ramp = out_of / np.maximum(out_of + into, np.float32(1e-3))
-            alpha = lines.solve(np.where(thin, first, ramp), first, firm)
+        out_of = cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5)
+        into = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
+        ramp = out_of / np.maximum(out_of + into, np.float32(1e-3))
+        alpha = lines.solve(np.where(thin, first, ramp), first, firm)
         if settings.solver == "auto":
             distance = signed_distance(alpha)
             # The band that is weighed may reach a little into what is sure.
@@ -304,9 +315,8 @@ def solve_between(
             said[asked], told[asked] = hue_share(
                 pixels, core | (distance > _BEHIND_FROM), backdrop | (distance < -_BEHIND_FROM), light, asked
             )
-            if lines is not None:
-                weight = np.where(thin, firm, np.float32(_HUE_FIRM) * told)
-                alpha = lines.solve(said, np.where(thin, first, said), weight)
+            weight = np.where(thin, firm, np.float32(_HUE_FIRM) * told)
+            alpha = lines.solve(said, np.where(thin, first, said), weight)
             told = np.where(thin, np.float32(1), told)
     else:
         told[:] = 1
@@ -335,6 +345,8 @@ def describe_band(pixels: NDArray[np.uint8], matte: Matte, light: Float, setting
     if at is None:
         return whole
     here = Matte(matte.alpha[at], matte.thin[at], matte.told[at], matte.spread)
+    if matte.looked is not None:
+        here = replace(here, looked=matte.looked[at])
     part = _described(np.ascontiguousarray(pixels[at]), here, light[at], settings)
     whole.alpha[at], whole.distance[at], whole.index[at] = part.alpha, part.distance, part.index
     return replace(part, alpha=whole.alpha, distance=whole.distance, index=whole.index)
@@ -351,11 +363,13 @@ def _around(product: Mask) -> tuple[slice, slice] | None:
 
 def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: BandSettings) -> Solution:
     alpha, thin, told = matte.alpha, matte.thin, matte.told
-    distance = _continued(pixels, signed_distance(alpha), thin, told)
+    outline = signed_distance(alpha)
+    distance = _continued(pixels, outline, thin, told)
     open_ = _OPEN if matte.spread <= _WIDE else _OPEN_SPREADS * matte.spread
     wide = max(open_, settings.clean + 1.5)
     soft = cv2.dilate(((alpha > 0) & (alpha < 1)).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    band = ((distance > -open_) & (distance < wide)) | (thin & soft)
+    looked = np.zeros(alpha.shape, bool) if matte.looked is None else matte.looked
+    band = ((distance > -open_) & (distance < wide)) | ((thin | looked) & soft)
     rows, columns = np.nonzero(band)
     full, empty = thin & (alpha > 0.97), thin & (alpha < _NOTHING)
     # A wide edge has its own colours only farther off.
@@ -379,11 +393,11 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
         # The farther in colours are to be taken from, the less the border's own are believed.
         of_front *= max(0.0, 1 - (settings.clean - _FRONT_FROM) / 4)
     of_light = np.hypot(_LIGHT_SPREAD * (0.1 + behind[:, 3]), _SHADE_SPREAD * np.abs(behind[:, 3] - farther[:, 3]))
-    doubt = np.column_stack([of_front, of_light, fine, told[rows, columns]]).astype(np.float32)
-    made = Solution(alpha, distance, spread, settings.clean, np.zeros(alpha.shape, np.int32), rows.size, front, behind, doubt)
+    close = np.where(looked[rows, columns], np.where(fine, np.float32(1), _ragged(alpha, outline, band, spread)), np.float32(-1))
+    doubt = np.column_stack([of_front, of_light, fine, told[rows, columns], close]).astype(np.float32)
     # At this size too, the matte is what weighing its pixels makes of it.
-    index, front, behind, doubt = _with_ring(alpha.shape, rows, columns, front, behind, doubt)
-    made = replace(made, index=index, front=front, behind=behind, doubt=doubt)
+    index, *lists = _with_ring(alpha.shape, rows, columns, front, behind, doubt)
+    made = Solution(alpha, distance, spread, settings.clean, index, rows.size, *lists)
     weighed = refine(made, pixels, (alpha.shape[1], alpha.shape[0]), 0, 0).alpha
     _drop_crumbs(weighed, settings.crumb)
     # Where nothing is left, nothing comes back at another size.
@@ -391,6 +405,14 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     index = np.where(near > 0, index, 0)
     beyond = np.where(weighed > 0.5, np.float32(wide), np.float32(-open_))
     return replace(made, alpha=weighed, index=index, distance=np.where(index > 0, distance, beyond))
+
+
+def _ragged(alpha: Float, distance: Float, band: Mask, spread: float) -> Float:
+    """How far the band's pixels lie among detail that no smooth outline explains, as bristles are, 0..1: in the order of the band."""
+    off = np.where(band, np.abs(alpha - coverage_at(distance, spread)), np.float32(0))
+    reach = _RAGGED_REACH, _RAGGED_REACH
+    mean = cv2.blur(off, reach)[band] / np.maximum(cv2.blur(band.astype(np.float32), reach)[band], np.float32(1e-3))
+    return np.clip((mean - _EXPLAINED) / (_RAGGED - _EXPLAINED), 0, 1)
 
 
 def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, told: Float) -> Float:
@@ -425,17 +447,22 @@ def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, told: Flo
 def _nothing(shape: tuple[int, ...]) -> Solution:
     none = np.zeros((0, 4), np.float32)
     blank = np.zeros(shape, np.float32)
-    return Solution(blank, np.full(shape, -_OPEN, np.float32), USUAL_SPREAD, _FRONT_FROM, np.zeros(shape, np.int32), 0, none, none, none)
+    far, index, doubt = np.full(shape, -_OPEN, np.float32), np.zeros(shape, np.int32), np.zeros((0, 5), np.float32)
+    return Solution(blank, far, USUAL_SPREAD, _FRONT_FROM, index, 0, none, none, doubt)
 
 
-@compiled
-def _with_ring(
-    shape: tuple[int, int], rows: Places, columns: Places, front: Float, behind: Float, doubt: Float
-) -> tuple[NDArray[np.int32], Float, Float, Float]:
-    """The lists of the band, carried on by one px round it so that they can be interpolated; and the index to them.
+def _with_ring(shape: tuple[int, ...], rows: Places, columns: Places, *lists: Float) -> tuple[Any, ...]:
+    """The lists of the band, (n, k) each, carried on by one px round it so that they can be interpolated; first the index to them.
 
     There they are the means of those beside it in the band.
     """
+    widths = [values.shape[1] for values in lists]
+    index, joined = _carried_on(shape, rows, columns, np.ascontiguousarray(np.concatenate(lists, axis=1), dtype=np.float32))
+    return index, *(np.ascontiguousarray(part) for part in np.split(joined, np.cumsum(widths)[:-1], axis=1))
+
+
+@compiled
+def _carried_on(shape: tuple[int, ...], rows: Places, columns: Places, values: Float) -> tuple[NDArray[np.int32], Float]:
     h, w = shape
     n = rows.size
     index = np.zeros((h, w), np.int32)
@@ -450,12 +477,8 @@ def _with_ring(
                     ring[found] = y * w + x
                     found += 1
                     index[y, x] = n + found
-    fronts, behinds, doubts = (
-        np.zeros((n + found, 4), np.float32),
-        np.zeros((n + found, 4), np.float32),
-        np.zeros((n + found, 4), np.float32),
-    )
-    fronts[:n], behinds[:n], doubts[:n] = front, behind, doubt
+    out = np.zeros((n + found, values.shape[1]), np.float32)
+    out[:n] = values
     for j in range(found):
         y0, x0 = ring[j] // w, ring[j] % w
         count = np.float32(0)
@@ -464,15 +487,11 @@ def _with_ring(
                 i = index[y, x] - 1
                 if 0 <= i < n:
                     count += np.float32(1)
-                    for k in range(4):
-                        fronts[n + j, k] += front[i, k]
-                        behinds[n + j, k] += behind[i, k]
-                        doubts[n + j, k] += doubt[i, k]
-        for k in range(4):
-            fronts[n + j, k] /= count
-            behinds[n + j, k] /= count
-            doubts[n + j, k] /= count
-    return index, fronts, behinds, doubts
+                    for k in range(values.shape[1]):
+                        out[n + j, k] += values[i, k]
+        for k in range(values.shape[1]):
+            out[n + j, k] /= count
+    return index, out
 
 
 def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int, top_row: int) -> Cutout:
@@ -517,6 +536,8 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
             (left, top_row + start, sx, sy),
             spread * math.sqrt(sx * sy),
             clean,
+            # What was seen closely holds at that size, and less at others.
+            max(0.0, 1 - abs(math.log2(sx * sy)) / 2),
             alpha[strip],
         )
         parts.append((rows[changed] + start, columns[changed], colour[changed]))
@@ -561,24 +582,21 @@ def _weigh_pixels(
     place: tuple[int, int, float, float],
     spread: float,
     clean: float,
+    alike: float,
     alpha: Float,
 ) -> tuple[Float, Mask]:
     """Into `alpha`: the coverage of the open pixels; returns the product's own light there, (n, 3), and for which it matters.
 
-    `spread` is that of an edge, `clean` how far inside it colour is the product's own, in px of the analysis picture.
+    `spread` is that of an edge, `clean` how far inside it colour is the product's own, in px of the analysis picture; `alike`, 0..1,
+    is how near this size comes to that picture's.
     """
     left, top_row, sx, sy = place
     ah, aw = index.shape
     per_code = np.float32(65535 / (table.size - 1))
     out = np.empty((rows.size, 3), np.float32)
     changed = np.empty(rows.size, np.bool_)
-    f, b, q, c, own = (
-        np.empty(4, np.float32),
-        np.empty(4, np.float32),
-        np.empty(4, np.float32),
-        np.empty(4, np.float32),
-        np.empty(4, np.float32),
-    )
+    f, b, c, own = np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32)
+    q = np.empty(5, np.float32)
     one = np.float32(1)
     for i in range(rows.size):
         y, x = rows[i], columns[i]
@@ -602,24 +620,30 @@ def _weigh_pixels(
                 for k in range(4):
                     f[k] += share * front[j, k]
                     b[k] += share * behind[j, k]
+                for k in range(5):
                     q[k] += share * doubt[j, k]
         for k in range(4):
             f[k] /= known
             b[k] /= known
+        for k in range(5):
             q[k] /= known
-        thin = q[2]
+        thin, close = q[2], max(q[4], np.float32(0)) * np.float32(alike)
         expected = np.float32(0.5 * (1 + math.erf(d / spread * 0.7071067811865476)))
         steep = np.float32(_PLACE * 0.3989423 / spread * math.exp(-0.5 * (d / spread) ** 2) + _ALPHA_FLOOR)
         expected = thin * guess + (one - thin) * expected
         steep = thin * np.float32(_THIN_SPREAD) + (one - thin) * steep
+        expected = close * guess + (one - close) * expected
+        steep = close * np.float32(_LOOKED_SPREAD) + (one - close) * steep
         see(pixels, y, x, table, fine_table, per_code, c)
         a = _most_likely(c, f, b, expected, steep * steep, q[0] * q[0], q[1] * q[1], own)
         # Farther out than the lens spreads an edge, faint coverage is noise; farther in, what lowers it a little is texture.
         far_out, far_in = d < -_FAR_OUT * spread, d > _FAR_OUT * spread
         noise = min(max(q[1] / max(abs(f[3] - b[3]), np.float32(1e-3)), np.float32(_NOTHING)), np.float32(0.3))
-        if a < thin * noise + (one - thin) * np.float32(0.1 if far_out else _NOTHING):
+        low = thin * noise + (one - thin) * np.float32(0.1 if far_out else _NOTHING)
+        high = thin * noise + (one - thin) * np.float32(0.1 if far_in else 1 - _ALL)
+        if a < close * np.float32(_NOTHING) + (one - close) * low:
             a = np.float32(0)
-        if a > one - (thin * noise + (one - thin) * np.float32(0.1 if far_in else 1 - _ALL)):
+        if a > one - (close * np.float32(_LOOKED_ALL) + (one - close) * high):
             a = one
         changed[i] = a > 0 and (a < 1 or d <= clean)
         alpha[y, x] = a

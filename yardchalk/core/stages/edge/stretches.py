@@ -30,7 +30,8 @@ class Stretch(BaseModel):
     fringe_before, fringe : how much of the backdrop's colour the edge has, mean ΔE00, as shot and freed; see `_fringes`.
     width : of the edge from 10 to 90 % coverage, px of the original.
     roughness : root mean square distance from the smoothed outline, px of the original.
-    told : share of it, 0..1, in which the known backdrop told product from backdrop; in the rest the colours alone did.
+    told, looked : shares of it, 0..1, in which the known backdrop told product from backdrop, and a close look; in the rest the
+        colours alone did.
     contrast : between product and backdrop, mean ΔE00.
     fine : share of it that is thin detail, 0..1.
     """
@@ -43,6 +44,7 @@ class Stretch(BaseModel):
     width: float
     roughness: float
     told: float
+    looked: float
     contrast: float
     fine: float
 
@@ -98,7 +100,7 @@ def outline_stretches(
     seen = light_at(pixels, rows, columns)[:, :3]
     order = solution.index[rows, columns] - 1
     front, behind = solution.front[order, :3], solution.behind[order, :3]
-    told, fine = solution.doubt[order, 3] > TOLD, solution.doubt[order, 2] > 0.5
+    told, fine, looked = solution.doubt[order, 3] > TOLD, solution.doubt[order, 2] > 0.5, solution.doubt[order, 4] >= 0
     lab_front, lab_behind, lab_seen, lab_own = (_lab(light) for light in (front, behind, seen, freed * own + (1 - freed) * seen))
     contrast = deltaE_ciede2000(lab_front, lab_behind)
     alpha = solution.alpha[rows, columns]
@@ -111,7 +113,7 @@ def outline_stretches(
         return np.bincount(mine[where], values[where].astype(float), n) / np.maximum(np.bincount(mine[where], minlength=n), 1)
 
     everywhere = np.ones(mine.size, bool)
-    figures = [before, after, mean(told, everywhere), mean(contrast, everywhere), mean(fine, everywhere)]
+    figures = [before, after, mean(told, everywhere), mean(contrast, everywhere), mean(fine, everywhere), mean(looked, everywhere)]
     soft = np.bincount(mine[(alpha > 0.1) & (alpha < 0.9)], minlength=n)
     out = []
     for i, piece in enumerate(pieces):
@@ -129,6 +131,7 @@ def outline_stretches(
                 width=round(float(soft[i]) / length / scale, 2),
                 roughness=round(rough[i] / scale, 2),
                 told=round(float(figures[2][i]), 2),
+                looked=round(float(figures[5][i]), 2),
                 contrast=round(float(figures[3][i]), 1),
                 fine=round(float(figures[4][i]), 2),
             )
