@@ -20,7 +20,7 @@ CHANNELS = 7  # of what is shown
 REACH = 8  # px; how far from the first matte's border coverage is open
 _BESIDE = 3  # px; and how far from what is soft in it
 TOGETHER = 16  # tiles at a time
-_SOFT = 0.1  # from nothing and from all; what lies between is soft
+_SOFT, _FIRM = 0.1, 0.8  # of coverage; what lies between is soft
 _FAINT, _SURE, _SMALL = 0.03, 0.85, 0.003  # of coverage, and of what is covered
 _OFF, _BORDER = 0.6, 15  # of coverage; px
 _STEPS = np.float32(1023)
@@ -81,7 +81,7 @@ def open_of(first: Float) -> Mask:
     """Where coverage is open: near a border, and at what is soft; bool (h, w)."""
     there = (first > 0.5).view(np.uint8)
     border = cv2.morphologyEx(there, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
-    soft = ((first > _SOFT) & (first < 1 - _SOFT)).view(np.uint8)
+    soft = ((first > _SOFT) & (first < _FIRM)).view(np.uint8)
     return (cv2.dilate(border, _disc(2 * REACH + 1)) | cv2.dilate(soft, _disc(2 * _BESIDE + 1))) > 0
 
 

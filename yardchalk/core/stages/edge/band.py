@@ -223,8 +223,9 @@ def solve_matte(
         backdrop &= ~soft
         # A soft photo has wider borders than the close look was taught; and where a person sets a width, that is solved.
         if settings.solver == "auto" and settings.width is None and spread <= _WIDE:
-            first = look_closely(part, light[at], first)
-            settled = np.ones(first.shape, bool)
+            # Where a person cleared otherwise than the second look would, the networks' word is not asked for.
+            settled = ~near
+            first = np.where(settled, look_closely(part, light[at], first), first)
     settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     fine = None
     if wider is not None:
