@@ -52,7 +52,7 @@ def _of_photo(path: Path) -> list[Border]:
     pixels, truth = kept["pixels"], kept["truth"]
     light = kept["light"].astype(np.float32)
     side = int(r.integers(*_LOOKED))
-    look, _ = look_once((pixels, kept["steps"], kept["product"]), lambda w, h: cv2.resize(light, (w, h)), side)
+    look = look_once((pixels, kept["steps"], kept["product"]), lambda w, h: cv2.resize(light, (w, h)), side)
     h, w = truth.shape
     look = look.enlarged((h, w))
     first = np.where(look.product, look.coverage, np.float32(0))

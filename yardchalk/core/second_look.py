@@ -20,7 +20,7 @@ from yardchalk.core.colour import Float, Mask, linear_table
 from yardchalk.core.regions import outside_of, pieces_of
 from yardchalk.core.softness import blur_of_outline
 
-SIDE, CLOSER = 800, 1600  # px; long side of what is looked at, and from closer up
+SIDE = 800  # px; long side of what is looked at
 CHANNELS = 8  # of what it is shown
 BLOCK = 32  # px; the network halves its picture five times
 _LEAST = np.float32(2e-3)  # linear light
@@ -34,7 +34,7 @@ _BORDER = 7  # px of what is looked at; narrower than that, an other border is n
 # Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
 _SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
 _THIN = 13  # px of what is looked at
-_MOSTLY_SOLID, _LATTICE = 0.5, 0.25  # shares that are not thin; below, it is one of thin parts, and of nothing but wires
+_MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped
 _TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
 
@@ -86,13 +86,11 @@ def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float,
         What the rules took for product.
     """
     parts = pixels, coded_steps(steps), 255 * product.view(np.uint8)
-    look, solid = look_once(parts, backdrop.light, SIDE)
-    # A lattice is looked at from closer up, for its wires are but a pixel or two wide.
-    return look if solid > _LATTICE else look_once(parts, backdrop.light, CLOSER)[0]
+    return look_once(parts, backdrop.light, SIDE)
 
 
-def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], Float], side: int) -> tuple[Look, float]:
-    """One look, with this long side at most, px; and how much of what is there is not thin, 0..1.
+def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], Float], side: int) -> Look:
+    """The same with this long side at most, px.
 
     `parts` are the pixels and, as `what_is_shown` takes them, steps and product; `light` gives the backdrop's at a width and height.
     """
@@ -102,7 +100,7 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     small = [cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in parts]
     found_before = small[2] > 127
     if (blur_of_outline(small[0], found_before) or 0) > _TOO_SOFT:
-        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool)), 1.0
+        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool))
     shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown
@@ -117,7 +115,7 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, _disc(_THIN))) / area
     # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
     stand = _left_to_the_rules(found, found_before, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
-    return Look(found, stand), solid
+    return Look(found, stand)
 
 
 def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask:
