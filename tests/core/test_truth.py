@@ -14,7 +14,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.settings import load_sheet, load_spec
 from yardchalk.core.stages.place import place
 
-TRUTH = {photo.stem[:7]: (photo, truth) for photo, truth in photos("demo")}
+TRUTH = {photo.stem[:7]: (photo, truth) for name in ("demo", "unseen") for photo, truth in photos(name)}
 
 
 def worked(number: str) -> tuple[Result, Float, Float]:
@@ -32,13 +32,13 @@ def worked(number: str) -> tuple[Result, Float, Float]:
 class TruthTest(unittest.TestCase):
     def test_every_kind_of_photo_stays_as_good_as_it_was(self) -> None:
         # A little under what was measured, so that only a real loss fails; PW-1011 has a handle's gap, PW-1004 is white on white.
-        for number, floor in {"PW-1004": 0.97, "PW-1011": 0.995, "PW-1031": 0.975, "PW-1036": 0.985}.items():
+        for number, floor in {"PW-1004": 0.99, "PW-1031": 0.99, "PW-1036": 0.985, "PW-1040": 0.94, "PW-1050": 0.94}.items():
             with self.subTest(number):
                 _, matte, alpha = worked(number)
                 self.assertGreater(score(matte, alpha)["iou"], floor)
 
     def test_where_the_matte_fails_a_finding_points_at_it(self) -> None:
-        for number in ("PW-1050", "PW-1060"):
+        for number in ("PW-1060", "PW-3139"):
             with self.subTest(number):
                 result, matte, alpha = worked(number)
                 self.assertLess(score(matte, alpha)["iou"], FAILED, "then this test needs a harder photo")

@@ -12,20 +12,20 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Float, Mask, linear_table
+from yardchalk.core.colour import Float, Mask
 from yardchalk.core.regions import pieces_of
+from yardchalk.core.second_look import beside_backdrop
 
 TILE, LAP = 64, 8  # px; a tile's side, and how far it is looked at beyond what is asked of it
 CHANNELS = 7  # of what is shown
 REACH = 8  # px; how far from the first matte's border coverage is open
 _BESIDE = 3  # px; and how far from what is soft in it
 TOGETHER = 16  # tiles at a time
-_SOFT, _FIRM = 0.1, 0.8  # of coverage; what lies between is soft
-_FAINT, _SURE, _SMALL = 0.03, 0.85, 0.003  # of coverage, and of what is covered
-_OFF, _BORDER = 0.6, 15  # of coverage; px
-_STEPS = np.float32(1023)
-_LEAST = np.float32(2e-3)  # linear light
-_DARKEST, _LIGHTEST, _PER_UNIT = -3.0, 0.7, 1.5  # of the log ratio to the backdrop
+_SOFT, _FIRM = 0.1, 0.8  # of the first matte; what lies between is soft
+_FAINT, _SURE = 0.03, 0.85  # of coverage: what makes a piece, and what the first matte had where it was sure of one
+_SMALL = 0.003  # of what is covered; a piece that is smaller must have been sure
+_OFF, _BORDER = 0.6, 15  # of coverage, and px: what differs so much, and is so wide, is no border
+_STEPS = np.float32(1023)  # that coverage is told in
 _NETWORK = Path(__file__).parent / "shipped" / "close_look.onnx"
 
 
@@ -98,10 +98,7 @@ def _disc(size: int) -> NDArray[np.uint8]:
 
 def what_is_shown(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float:
     """What the network is shown: codes, log ratio of light to the backdrop's, first matte; float32 (..., CHANNELS, h, w)."""
-    ratio = np.log(np.maximum(linear_table(256)[pixels], _LEAST) / np.maximum(light, _LEAST))
-    codes = pixels / np.float32(255) - np.float32(0.5)
-    found = first[..., None] - np.float32(0.5)
-    shown = np.concatenate([codes, np.clip(ratio, _DARKEST, _LIGHTEST) / np.float32(_PER_UNIT), found], axis=-1)
+    shown = np.concatenate([beside_backdrop(pixels, light), first[..., None] - np.float32(0.5)], axis=-1)
     return np.ascontiguousarray(np.moveaxis(shown, -1, -3), dtype=np.float32)
 
 

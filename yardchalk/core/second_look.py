@@ -168,9 +168,14 @@ def what_is_shown(pixels: NDArray[np.uint8], light: Float, steps: NDArray[np.uin
     product : uint8, shape (h, w)
         Coverage by what the rules took for product, 0..255.
     """
-    ratio = np.log(np.maximum(linear_table(256)[pixels], _LEAST) / np.maximum(light, _LEAST))
-    codes = pixels.astype(np.float32) / 255 - np.float32(0.5)
     found = product[..., None].astype(np.float32) / 255 - np.float32(0.5)
     steep = steps[..., None].astype(np.float32) / 255
-    shown = np.concatenate([codes, np.clip(ratio, _DARKEST, _LIGHTEST) / np.float32(_PER_UNIT), found, steep], axis=2)
+    shown = np.concatenate([beside_backdrop(pixels, light), found, steep], axis=2)
     return np.ascontiguousarray(shown.transpose(2, 0, 1))
+
+
+def beside_backdrop(pixels: NDArray[np.uint8], light: Float) -> Float:
+    """Codes, and log ratio of light to the backdrop's, both near 0: float32 (..., 6) of (..., 3)."""
+    ratio = np.log(np.maximum(linear_table(256)[pixels], _LEAST) / np.maximum(light, _LEAST))
+    codes = pixels.astype(np.float32) / 255 - np.float32(0.5)
+    return np.concatenate([codes, np.clip(ratio, _DARKEST, _LIGHTEST) / np.float32(_PER_UNIT)], axis=-1)

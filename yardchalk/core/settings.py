@@ -116,10 +116,10 @@ class EdgeSettings(Settings):
 
     solver: Literal["auto", "known", "open"] = Field(
         "auto",
-        description="Take what the known backdrop tells along with the photo's own colours; the known backdrop alone, quickest; or the"
-        " photo's colours alone.",
+        description="A close look and, where none is had, what the known backdrop tells along with the photo's own colours; the known"
+        " backdrop alone; or the photo's colours alone.",
     )
-    width: Extent | None = Field(None, description="How far from the outline coverage is open, to either side; measured if left out.")
+    width: Extent | None = Field(None, description="How far from the outline coverage is open, to either side; set, no close look is had.")
     specks: Extent = Field(Length(value=4), description="Pieces smaller than a square of this side are dropped.")
     holes: Extent = Field(Length(value=4), description="Holes smaller than a square of this side are filled.")
     smooth: Extent = Field(Length(value=0), description="How far the outline is evened out along its way.")

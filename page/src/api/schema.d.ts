@@ -2593,12 +2593,12 @@ export interface components {
         EdgeSettings: {
             /**
              * Solver
-             * @description Take what the known backdrop tells along with the photo's own colours; the known backdrop alone, quickest; or the photo's colours alone.
+             * @description A close look and, where none is had, what the known backdrop tells along with the photo's own colours; the known backdrop alone; or the photo's colours alone.
              * @default auto
              * @enum {string}
              */
             solver: "auto" | "known" | "open";
-            /** @description How far from the outline coverage is open, to either side; measured if left out. */
+            /** @description How far from the outline coverage is open, to either side; set, no close look is had. */
             width?: components["schemas"]["Length"] | null;
             /**
              * @description Pieces smaller than a square of this side are dropped.

@@ -25,7 +25,6 @@ const SHADOWS = [
 ] as const;
 const SEE_THROUGH = 0.8; // where nothing is set
 const MEASURED = 8; // px of the picture that decisions are made on
-const CLOSE = 10; // the same of a close look
 
 /** Edge: how the border is solved, cleaned, freed of the backdrop's colour, and what shadow lies under it. */
 export function EdgePanel({ edge, trouble }: { edge: Edge; trouble: string | undefined }) {
@@ -122,8 +121,7 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
   );
   // Solving anew takes a moment, so it is done once, when the slider is let go.
   const [opening, setOpening] = useState<Length | null>(null);
-  const reach = report.looked > 0.5 ? CLOSE : MEASURED;
-  const measured: Length = { value: (reach * photo.longest) / Math.min(1600, photo.longest), unit: 'px' };
+  const measured: Length = { value: (MEASURED * photo.longest) / Math.min(1600, photo.longest), unit: 'px' };
   return (
     <>
       <Part name="Fine edge">

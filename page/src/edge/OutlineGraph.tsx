@@ -104,9 +104,9 @@ export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; o
         <span>{Math.round(whole).toLocaleString('en')} px</span>
       </Flex>
       <Flex gap="3" fontSize="12px" color="slate.quiet">
-        <Key colour="#2F857A">by a close look</Key>
-        <Key colour="#2C5AA0">told by the backdrop</Key>
-        <Key colour="#ECC454">by the colours alone</Key>
+        <Key colour="#2F857A">close look</Key>
+        <Key colour="#2C5AA0">backdrop</Key>
+        <Key colour="#ECC454">colours alone</Key>
       </Flex>
     </Box>
   );

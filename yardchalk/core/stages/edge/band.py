@@ -74,8 +74,8 @@ class BandSettings:
 
     Attributes
     ----------
-    solver : auto takes what is known of the backdrop along where it tells; known is the projection alone, the quickest;
-        open never looks at the backdrop model.
+    solver : auto looks closely and, where it does not, takes along what is known of the backdrop where it tells; known is the
+        projection alone; open never looks at the backdrop model.
     width : to either side of the first matte's outline, how far alpha is unknown; from the measured spread of edges if None.
     clean : how far inside the outline the product's colour may still be tinged by the backdrop.
     crumb : px²; solved pieces smaller than this are left-overs of the solving.
