@@ -2,6 +2,7 @@
 
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -41,7 +42,8 @@ class Border:
 
 def borders(folder: Path, held_out: bool) -> list[Border]:
     """Of all that was prepared; or of what is held out."""
-    with ProcessPoolExecutor() as pool:
+    # Threads of what was taught before do not outlive a fork.
+    with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
         return [border for made in pool.map(_of_photo, paths_of(folder, held_out), chunksize=8) for border in made]
 
 
