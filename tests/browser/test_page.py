@@ -5,7 +5,7 @@ import json
 import re
 from typing import Any, ClassVar
 
-from playwright.sync_api import FilePayload, Page, Response, expect
+from playwright.sync_api import APIResponse, Error, FilePayload, Page, Response, Route, expect
 
 from tests.pictures import Scene
 from tests.stand import small_photos
@@ -133,6 +133,15 @@ class BenchTest(PageCase):
     def zoom(self) -> int:
         return int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
 
+    def drag_white_point(self, by: int) -> None:
+        """On the histogram, by so many px, well below the curve."""
+        self.page.get_by_role("slider", name="White point on the histogram").hover(position={"x": 18, "y": 110})
+        box = self.page.get_by_role("slider", name="White point on the histogram").bounding_box()
+        assert box is not None
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 18 + by, box["y"] + 110, steps=4)
+        self.page.mouse.up()
+
     def test_findings_by_key_before_and_test_cards(self) -> None:
         page = self.page
         self.axe()
@@ -215,15 +224,12 @@ class BenchTest(PageCase):
             return page.expect_response(lambda r: ("/marks?" in r.url or r.url.endswith(("/undo", "/redo"))) and r.ok)
 
         line = page.get_by_role("slider", name="White point on the histogram")
-        auto, box = line.get_attribute("aria-valuenow"), line.bounding_box()
-        assert box is not None
-        with kept():
-            page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 60)
-            page.mouse.down()
-            page.mouse.move(box["x"] + box["width"] / 2 + 20, box["y"] + 60, steps=4)
-            page.mouse.up()
-        dragged = line.get_attribute("aria-valuenow")
+        auto = line.get_attribute("aria-valuenow")
+        with kept() as put:
+            self.drag_white_point(20)
+        dragged = str(white_point(put.value))
         self.assertNotEqual(dragged, auto)
+        expect(line).to_have_attribute("aria-valuenow", dragged)
         far = short()
         self.assertGreater(float(far.split()[0]), 1, "a higher white point leaves backdrop short of white")
         with kept():
@@ -231,7 +237,7 @@ class BenchTest(PageCase):
         expect(page.get_by_text(far)).to_have_count(0)
         with kept():
             page.keyboard.press("Control+z")
-        expect(line).to_have_attribute("aria-valuenow", dragged or "")
+        expect(line).to_have_attribute("aria-valuenow", dragged)
         with kept():
             page.get_by_role("button", name="Undo").click()
         expect(line).to_have_attribute("aria-valuenow", auto or "")
@@ -239,9 +245,45 @@ class BenchTest(PageCase):
         page.get_by_label("Histogram with white point").wait_for()
         with kept():
             page.keyboard.press("Control+Shift+z")
-        expect(line).to_have_attribute("aria-valuenow", dragged or "")
+        expect(line).to_have_attribute("aria-valuenow", dragged)
         with kept():
             page.keyboard.press("Control+z")
+
+    def test_an_answer_that_comes_late_takes_no_step_back(self) -> None:
+        page = self.page
+        photo_id = self.page.url.rsplit("/", 1)[1]
+        late: list[tuple[Route, APIResponse]] = []
+
+        def hold(route: Route) -> None:
+            if late:
+                route.continue_()
+            else:
+                late.append((route, route.fetch()))
+
+        page.route(f"**/api/photos/{photo_id}", hold)
+        # Someone else's step: the page is told, and asks for the photo.
+        elsewhere = {"lift": {"white_point": 150}}
+        with page.expect_request(f"**/api/photos/{photo_id}"):
+            self.client.put(f"/api/photos/{photo_id}/marks", params={"what": "White point 150"}, json=elsewhere)
+        line = page.get_by_role("slider", name="White point on the histogram")
+        line.evaluate(
+            """line => {
+                window.shown = [];
+                new MutationObserver(() => window.shown.push(line.ariaValueNow)).observe(line, { attributes: true });
+            }"""
+        )
+        with self.kept() as put:
+            self.drag_white_point(-20)
+        ((route, answer),) = late
+        self.assertEqual(answer.json()["marks"]["lift"]["white_point"], 150)
+        with contextlib.suppress(Error):  # it may not be waited for any more
+            route.fulfill(response=answer)
+        with page.expect_response(f"**/api/photos/{photo_id}"):
+            pass
+        page.unroute_all()
+        settled(page)
+        expect(line).to_have_attribute("aria-valuenow", str(white_point(put.value)))
+        self.assertNotIn("150", page.evaluate("window.shown"))
 
     def test_a_touched_place_is_made_neutral_and_before_and_after_stand_side_by_side(self) -> None:
         page = self.page

@@ -1,5 +1,5 @@
 import { QueryClient, useQuery } from '@tanstack/react-query';
-import { answered, client, type Tile } from './client';
+import { answered, client, type Photo, type Tile } from './client';
 
 /** The one cache of what the server said. Live events tell it what changed, so nothing is asked twice on a timer. */
 export const queries = new QueryClient({
@@ -105,6 +105,15 @@ export const usePhoto = (id: number) =>
     queryKey: keys.photo(id),
     queryFn: () => answered(client.GET('/api/photos/{photo_id}', { params: { path: { photo_id: id } } })),
   });
+
+/** What the server answered of a photo is what stands; what was asked before that would bring back what has been changed since. */
+export async function keepPhoto(answer: Photo) {
+  const queryKey = keys.photo(answer.id);
+  const asked = queries.isFetching({ queryKey }) > 0;
+  if (asked) await queries.cancelQueries({ queryKey });
+  queries.setQueryData(queryKey, answer);
+  if (asked) void queries.invalidateQueries({ queryKey });
+}
 
 /** The graph hangs on the photo and the run sheet, which the tiles' base address stands for, and on the white point. */
 export const useLift = (id: number, settings: string, active: boolean) =>

@@ -3,7 +3,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { answered, client, type Finding, type Photo } from '../api/client';
-import { keys, queries, useLift, usePhoto } from '../api/queries';
+import { keepPhoto, useLift, usePhoto } from '../api/queries';
 import { stem } from '../shared/format';
 import { Mark, checkName, standingOf, standings } from '../shared/marks';
 import { Offline } from '../shared/Offline';
@@ -79,8 +79,8 @@ function Bench({ photo }: { photo: Photo }) {
   const done = {
     // One after the other, in the order in which they were done.
     scope: { id: `marks ${photo.id}` },
-    onSuccess: (answer: Photo, sent: { marks: Marks } | undefined) => {
-      queries.setQueryData(keys.photo(photo.id), answer);
+    onSuccess: async (answer: Photo, sent: { marks: Marks } | undefined) => {
+      await keepPhoto(answer);
       // What was changed since is on its way and goes on being shown.
       setDraft((now) => (now && sent && textOf(now) !== textOf(sent.marks) ? now : null));
     },

@@ -2,18 +2,17 @@ import { Box, Button, Flex, Input, Popover, Portal, Text } from '@chakra-ui/reac
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, type Photo } from '../api/client';
-import { keys, queries } from '../api/queries';
+import { keepPhoto } from '../api/queries';
 import { moment } from '../shared/format';
 
 /** The photo's settings as they were, kept under names: to keep, to go back to, to forget. */
 export function Snapshots({ photo }: { photo: Photo }) {
   const [name, setName] = useState('');
   const path = { photo_id: photo.id };
-  const done = { onSuccess: (answer: Photo) => queries.setQueryData(keys.photo(photo.id), answer) };
   const keep = useMutation({
     mutationFn: () => answered(client.POST('/api/photos/{photo_id}/snapshots', { params: { path }, body: { name } })),
-    onSuccess: (answer) => {
-      done.onSuccess(answer);
+    onSuccess: async (answer) => {
+      await keepPhoto(answer);
       setName('');
     },
   });
@@ -24,14 +23,14 @@ export function Snapshots({ photo }: { photo: Photo }) {
           params: { path: { ...path, snapshot_id } },
         }),
       ),
-    ...done,
+    onSuccess: keepPhoto,
   });
   const forget = useMutation({
     mutationFn: (snapshot_id: number) =>
       answered(
         client.DELETE('/api/photos/{photo_id}/snapshots/{snapshot_id}', { params: { path: { ...path, snapshot_id } } }),
       ),
-    ...done,
+    onSuccess: keepPhoto,
   });
   const trouble = keep.error ?? restore.error ?? forget.error;
   return (

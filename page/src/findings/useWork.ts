@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import { answered, client, type Finding, type Photo, type Scope } from '../api/client';
-import { keys, queries } from '../api/queries';
+import { keepPhoto, keys, queries } from '../api/queries';
 import type { Marks } from '../bench/marks';
 import { amount } from '../shared/format';
 import { checkName, wantsPerson } from '../shared/marks';
@@ -75,14 +75,14 @@ export function useWork(
     else leave(by);
   };
 
-  const put = (answer: Photo) => {
-    queries.setQueryData(keys.photo(photo.id), answer);
+  const put = async (answer: Photo) => {
+    await keepPhoto(answer);
     void queries.invalidateQueries({ queryKey: keys.allowances(photo.lot_id) });
   };
   const accepting = useMutation({
     mutationFn: () => answered(client.POST('/api/photos/{photo_id}/accept', { params: { path } })),
-    onSuccess: (answer) => {
-      put(answer);
+    onSuccess: async (answer) => {
+      await put(answer);
       leave(1);
     },
   });
@@ -94,8 +94,8 @@ export function useWork(
           body: { number: at, message: findings[at]?.message ?? '', scope, reason },
         }),
       ),
-    onSuccess: (answer) => {
-      put(answer);
+    onSuccess: async (answer) => {
+      await put(answer);
       setAllowing(null);
     },
   });
