@@ -247,7 +247,8 @@ def _first(pixels: NDArray[np.uint8], product: Mask, noise: float, look: Look | 
     """A matte to start from, on a part of the picture, and where that is not the second look's: bool (h, w)."""
     if look is None:
         return first_matte(pixels, product[at], noise), np.ones(pixels.shape[:2], bool)
-    other = (look.product != product)[at]
+    # Slivers are what enlarging both rounds differently.
+    other = cv2.morphologyEx((look.product != product)[at].view(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     seen = np.where(product[at], look.coverage[at], np.float32(0))
     if not other.any():
         return seen, other
