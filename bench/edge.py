@@ -17,16 +17,16 @@ from bench.table import show
 from yardchalk.core.backdrop import fit_backdrop
 from yardchalk.core.close_look import look_closely
 from yardchalk.core.codecs import decode_photo
-from yardchalk.core.colour import Float
+from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compose import cut_out
+from yardchalk.core.render import Render
+from yardchalk.core.settings import load_sheet
 from yardchalk.core.stages.balance import Gains
 from yardchalk.core.stages.edge.band import BandSettings, describe_band, refine, solve_between
-from yardchalk.core.stages.edge.first import matte_between
 from yardchalk.core.stages.lift import make_tone
 
 FINE = ("bottle-brush", "cooling-rack")  # bristles and wires; all others are solid
 LEFT_OUT = ("leaf-block-print", "teacup-icon")  # ink has no sure product; drawn flat, no lens
-_NOISE = 0.01
 _HALF = 10.0  # px; half of how wide such a band is
 
 
@@ -36,19 +36,23 @@ def trimap(alpha: Float) -> Float:
     return np.where(unknown, np.float32(0.5), (alpha >= 0.5).astype(np.float32))
 
 
-def ours(pixels: np.ndarray, known: Float) -> tuple[Float, np.ndarray]:
-    """Coverage, and the cut-out as a page gets it, RGBA 0..1."""
+def ours(photo: Path, pixels: np.ndarray, known: Float) -> tuple[Float, np.ndarray]:
+    """Coverage, and the cut-out as a page gets it, RGBA 0..1: as on any photo, but held to the trimap."""
     h, w = known.shape
     light = fit_backdrop(pixels).light(w, h)
     core, backdrop = known == 1, known == 0
-    first = look_closely(pixels, light, matte_between(pixels, core, backdrop, _NOISE))
-    first[core], first[backdrop] = 1, 0
+    look = Render(photo.read_bytes(), photo.stem, load_sheet("transparent")).second_look.enlarged((h, w))
+    first = look_closely(pixels, light, _held(np.where(look.product, look.coverage, np.float32(0)), core, backdrop))
     everywhere = np.ones(known.shape, bool)
-    matte = solve_between(pixels, core, backdrop, first, light, BandSettings(width=_HALF), settled=everywhere)
+    matte = solve_between(pixels, core, backdrop, _held(first, core, backdrop), light, BandSettings(width=_HALF), settled=everywhere)
     solution = describe_band(pixels, replace(matte, looked=everywhere), light)
     cut = refine(solution, pixels, (w, h), 0, 0)
     rgba = cut_out(pixels, np.ones((1, 1), np.float32), make_tone(None, Gains()), cut, for_pages=True)
     return cut.alpha, (rgba / np.float32(255)).astype(np.float32)
+
+
+def _held(alpha: Float, core: Mask, backdrop: Mask) -> Float:
+    return np.where(core, np.float32(1), np.where(backdrop, np.float32(0), alpha))
 
 
 def theirs(pixels: np.ndarray, known: Float, solver: str) -> tuple[Float, np.ndarray]:
@@ -70,7 +74,7 @@ def measure(paths: tuple[Path, Path]) -> tuple[str, dict[str, list[float]]]:
     colour = truth.with_name(f"{photo.stem}_Fcast.png")
     out = {}
     for name in ("ours", "closed form", "nearest neighbours"):
-        matte, rgba = ours(pixels, known) if name == "ours" else theirs(pixels, known, name)
+        matte, rgba = ours(photo, pixels, known) if name == "ours" else theirs(pixels, known, name)
         d = edge_difference(rgba, alpha, unit(colour), coded_truth(colour))
         out[name] = [score(matte, alpha)["mse"], d["dE_white"], d["dE_black"]]
     return photo.stem, out

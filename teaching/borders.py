@@ -17,6 +17,7 @@ from yardchalk.core.colour import Float, decode, encode
 from yardchalk.core.second_look import look_once
 
 _SIDE = 3 * TILE // 2  # px of a piece, so that it can be shown moved and smaller
+_SOFTEST = 2 * TILE // 3  # px of a piece that is enlarged to a tile, so that its edges are softer
 _OF_EACH, _OF_DRAWN = 20, 60  # pieces of each photo; there are fewer drawings
 _OTHERWISE = 0.4  # share of the pieces shown on paper of another colour, and share with channels exchanged
 _ROUGH = 0.15  # share of the pieces shown with a first matte that is not the second look's
@@ -84,10 +85,10 @@ def _tint(r: Generator) -> Float:
 
 
 def shown_of(border: Border, r: Generator) -> tuple[Float, Float]:
-    """What the network is shown of a piece, turned, moved and perhaps made smaller, (channels, TILE, TILE); and true coverage there,
-    (1, TILE, TILE).
+    """What the network is shown of a piece, turned, moved and perhaps made smaller or larger, (channels, TILE, TILE); and true coverage
+    there, (1, TILE, TILE).
     """
-    size = TILE if r.random() < 0.75 else int(r.integers(TILE, _SIDE + 1))
+    size = TILE if r.random() < 0.6 else int(r.integers(_SOFTEST, _SIDE + 1))
     y, x = r.integers(0, _SIDE - size + 1, 2)
     turns, mirrored = int(r.integers(4)), r.random() < 0.5
 
@@ -97,8 +98,9 @@ def shown_of(border: Border, r: Generator) -> tuple[Float, Float]:
 
     seen = decode(turned(border.pixels, 255))
     parts = seen, turned(border.light), turned(border.own), turned(border.first, 255), turned(border.truth, 255)
-    if size > TILE:
-        parts = tuple(cv2.resize(values, (TILE, TILE), interpolation=cv2.INTER_AREA) for values in parts)
+    if size != TILE:
+        how = cv2.INTER_AREA if size > TILE else cv2.INTER_LINEAR
+        parts = tuple(cv2.resize(values, (TILE, TILE), interpolation=how) for values in parts)
     seen, light, own, first, truth = parts
     if r.random() < _OTHERWISE:
         # On paper of another colour: what is not the product's share of the light is the paper's.

@@ -45,6 +45,7 @@ _LOOKED_SPREAD = 0.01  # of alpha by the close look, at its own size
 _LOOKED_ALL = 0.03  # of what it lacks of full coverage: full
 _EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
 _RAGGED_REACH = 9  # px
+_ALONG = 31  # px; within which how colour changes towards the rim is taken to be the same
 _PLACE = 0.3  # px; how exactly the outline is known
 _ALPHA_FLOOR = 0.03
 _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
@@ -394,6 +395,10 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     if settings.clean > _FRONT_FROM:
         # The farther in colours are to be taken from, the less the border's own are believed.
         of_front *= max(0.0, 1 - (settings.clean - _FRONT_FROM) / 4)
+    if clean <= _FRONT_FROM:
+        # Towards the rim a surface is seen ever more aslant: as it changes within, so it goes on, and shiny ones grow bright there.
+        slope = np.where(fine[:, None], np.float32(0), front - deeper)
+        front = np.clip(front + np.float32(_FRONT_FROM / _DEEPER) * _along(alpha.shape, rows, columns, slope), 0, 1)
     of_light = np.hypot(_LIGHT_SPREAD * (0.1 + behind[:, 3]), _SHADE_SPREAD * np.abs(behind[:, 3] - farther[:, 3]))
     close = np.where(looked[rows, columns], np.where(fine, np.float32(1), _ragged(alpha, outline, band, spread)), np.float32(-1))
     doubt = np.column_stack([of_front, of_light, fine, told[rows, columns], close]).astype(np.float32)
@@ -407,6 +412,19 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     index = np.where(near > 0, index, 0)
     beyond = np.where(weighed > 0.5, np.float32(wide), np.float32(-open_))
     return replace(made, alpha=weighed, index=index, distance=np.where(index > 0, distance, beyond))
+
+
+def _along(shape: tuple[int, ...], rows: Places, columns: Places, values: Float) -> Float:
+    """Means along the outline, of values (n, k) of the band's pixels."""
+    reach = _ALONG, _ALONG
+    spread = np.zeros(shape, np.float32)
+    spread[rows, columns] = 1
+    count = cv2.blur(spread, reach)[rows, columns]
+    out = np.empty_like(values)
+    for k in range(values.shape[1]):
+        spread[rows, columns] = values[:, k]
+        out[:, k] = cv2.blur(spread, reach)[rows, columns] / count
+    return out
 
 
 def _ragged(alpha: Float, distance: Float, band: Mask, spread: float) -> Float:
