@@ -45,6 +45,15 @@ class CloseLookTest(unittest.TestCase):
         self.assertLess(float(off[soft].mean()), 0.01)
         self.assertLess(float(np.quantile(off[soft], 0.99)), 0.08)
 
+    def test_nothing_faint_is_shut_in_where_the_product_is_sure(self) -> None:
+        for number in ("PW-3067", "PW-3115"):
+            with self.subTest(number):
+                render, light, first, _ = seen(number)
+                alpha = look_closely(render.analysis, light, first)
+                count, labels = cv2.connectedComponents((alpha < 0.98).view(np.uint8))
+                ways_out = np.unique(labels[(alpha < 0.1) | ((first < 0.8) & (first > 0))])
+                self.assertEqual(set(range(1, count)) - set(ways_out.tolist()), set())
+
     @settings(max_examples=12, deadline=None)
     @given(st.integers(3, 150), st.integers(3, 150), st.integers(0, 2**32 - 1))
     def test_any_picture_gets_a_matte_that_is_the_first_one_away_from_borders(self, width: int, height: int, seed: int) -> None:
