@@ -19,6 +19,7 @@ from yardchalk.core.close_look import look_closely
 from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compose import cut_out
+from yardchalk.core.regions import disc
 from yardchalk.core.render import Render
 from yardchalk.core.settings import load_sheet
 from yardchalk.core.stages.balance import Gains
@@ -32,7 +33,7 @@ _HALF = 10.0  # px; half of how wide such a band is
 
 def trimap(alpha: Float) -> Float:
     """0 sure backdrop, 1 sure product, 0.5 unknown."""
-    unknown = cv2.dilate(((alpha > 0) & (alpha < 1)).astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (17, 17))) > 0
+    unknown = cv2.dilate(((alpha > 0) & (alpha < 1)).astype(np.uint8), disc(17)) > 0
     return np.where(unknown, np.float32(0.5), (alpha >= 0.5).astype(np.float32))
 
 

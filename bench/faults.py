@@ -17,10 +17,10 @@ import numpy as np
 from bench.quality import photos, unit
 from bench.table import show
 from yardchalk.core.checks import Checked, Finding, run_checks
-from yardchalk.core.checks.finding import disc
 from yardchalk.core.checks.lot import MEASURES, check_lot
 from yardchalk.core.codecs import encode_picture, inspect_photo
 from yardchalk.core.colour import Float, decode, newly_clipped, to_coded
+from yardchalk.core.regions import disc
 from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import ListingSpec, Marks, load_sheet
 from yardchalk.core.softness import softness

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
-from yardchalk.core.regions import pieces_of
+from yardchalk.core.regions import disc, pieces_of
 from yardchalk.core.second_look import beside_backdrop
 
 TILE, LAP = 64, 8  # px; a tile's side, and how far it is looked at beyond what is asked of it
@@ -99,18 +99,14 @@ def open_of(first: Float) -> Mask:
     there = (first > 0.5).view(np.uint8)
     border = cv2.morphologyEx(there, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
     soft = ((first > _SOFT) & (first < _FIRM)).view(np.uint8)
-    return (cv2.dilate(border, _disc(2 * REACH + 1)) | cv2.dilate(soft, _disc(2 * _BESIDE + 1))) > 0
+    return (cv2.dilate(border, disc(2 * REACH + 1)) | cv2.dilate(soft, disc(2 * _BESIDE + 1))) > 0
 
 
 def _otherwise(alpha: Float, first: Float) -> Mask:
     """Whole places, not borders, that the close look would have otherwise than the first matte, which saw more of the photo."""
     off = (np.abs(alpha - first) > _OFF).view(np.uint8)
-    whole = cv2.morphologyEx(off, cv2.MORPH_OPEN, _disc(_BORDER))
-    return cv2.dilate(whole, _disc(_BORDER)) > 0
-
-
-def _disc(size: int) -> NDArray[np.uint8]:
-    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)).astype(np.uint8)
+    whole = cv2.morphologyEx(off, cv2.MORPH_OPEN, disc(_BORDER))
+    return cv2.dilate(whole, disc(_BORDER)) > 0
 
 
 def what_is_shown(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float:

@@ -17,6 +17,11 @@ _WAITING = 4  # unreached, and in the queue of those that the flood stopped at
 _WALL = 5  # round the picture, so that nothing need ask where it ends
 
 
+def disc(across: int) -> NDArray[np.uint8]:
+    """A round structuring element, so many px across; an odd number."""
+    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (across, across)).astype(np.uint8)
+
+
 @dataclass(frozen=True)
 class Pieces:
     """Connected pieces of a mask.

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, linear_table
-from yardchalk.core.regions import outside_of, pieces_of
+from yardchalk.core.regions import disc, outside_of, pieces_of
 from yardchalk.core.softness import blur_of_outline
 
 SIDE = 800  # px; long side of what is looked at
@@ -69,7 +69,7 @@ class Look:
         pieces = pieces_of(there, diagonal=True)
         kept = pieces.area >= max(_SPECK * there.size, _CRUMB * pieces.area[1:].max(initial=0))
         kept[0] = False
-        return cv2.dilate(pieces.chosen(kept).view(np.uint8), _disc(2 * _FLANK + 1)) > 0
+        return cv2.dilate(pieces.chosen(kept).view(np.uint8), disc(2 * _FLANK + 1)) > 0
 
 
 def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, product: Mask) -> Look:
@@ -112,7 +112,7 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     found = (np.rint(255 / (1 + np.exp(-logits))) / 255).astype(np.float32)
     there = (found > 0.5).view(np.uint8)
     area = max(cv2.countNonZero(there), 1)
-    solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, _disc(_THIN))) / area
+    solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
     # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
     stand = _left_to_the_rules(found, found_before, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
     return Look(found, stand)
@@ -123,11 +123,11 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
     stand = np.zeros(found.shape, bool)
     looked = found > 0.5
     outside = outside_of(looked)
-    deep = (cv2.erode(product.view(np.uint8), _disc(_DEEP)) > 0) & ~outside
-    by_the_outside = cv2.dilate(outside.view(np.uint8), _disc(_BORDER)) > 0
+    deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
+    by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
     for other, enough in ((product & ~looked, sure_to_drop), (looked & ~product, _SURE_TO_ADD)):
         # However small a hole deep in the product is, it is a piece; elsewhere only what is wider than a border.
-        whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, _disc(_BORDER)) > 0) | (other & deep)
+        whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, disc(_BORDER)) > 0) | (other & deep)
         pieces = pieces_of(whole, diagonal=True)
         if (other & product).any() and pieces.area[1:].max(initial=0) > _MOST * cv2.countNonZero(product.view(np.uint8)):
             found[:] = product
@@ -138,7 +138,7 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.
-        near = cv2.dilate(pieces.chosen(unsure).view(np.uint8), _disc(2 * _BORDER + 1)) > 0
+        near = cv2.dilate(pieces.chosen(unsure).view(np.uint8), disc(2 * _BORDER + 1)) > 0
         left = near & (other | (product & ~by_the_outside))
         found[left] = product[left]
         stand |= left
@@ -148,10 +148,6 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
 def coded_steps(steps: Float) -> NDArray[np.uint8]:
     """Steps as the network is shown them: 28 levels for each doubling beyond the noise."""
     return np.clip(np.log2(np.maximum(np.nan_to_num(steps), np.float32(1))) * 28, 0, 255).astype(np.uint8)
-
-
-def _disc(size: int) -> NDArray[np.uint8]:
-    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)).astype(np.uint8)
 
 
 def what_is_shown(pixels: NDArray[np.uint8], light: Float, steps: NDArray[np.uint8], product: NDArray[np.uint8]) -> Float:

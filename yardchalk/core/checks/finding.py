@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour import Float, Mask
-from yardchalk.core.regions import Pieces, pieces_of
+from yardchalk.core.regions import Pieces, disc, pieces_of
 from yardchalk.core.settings import ListingSpec
 from yardchalk.core.stages.clear.advice import Overlap
 from yardchalk.core.stages.clear.automatic import Clearing
@@ -265,10 +265,9 @@ class Checked:
         return Place(original=original, result=(x, y, w, h))
 
 
-def disc(size: float) -> NDArray[np.uint8]:
-    """A round structuring element of at least 3 px."""
-    n = max(3, 2 * round(size / 2) + 1)
-    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (n, n)).astype(np.uint8)
+def disc_of(size: float) -> NDArray[np.uint8]:
+    """A round structuring element of about that size, of at least 3 px."""
+    return disc(max(3, 2 * round(size / 2) + 1))
 
 
 def islands(mask: Mask) -> Pieces:

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, disc, islands
+from yardchalk.core.checks.finding import Checked, Finding, by_size, disc_of, islands
 
 _TOGETHER = 25 / 1600  # of the analysis picture's long side; thin parts nearer to each other than this are shown as one place
 
@@ -14,7 +14,7 @@ def check(c: Checked) -> list[Finding]:
     limit = c.spec.limits.fine_detail
     if share <= limit or c.given:
         return []
-    pieces = islands(cv2.dilate(thin.view(np.uint8), disc(max(thin.shape) * _TOGETHER)) > 0)
+    pieces = islands(cv2.dilate(thin.view(np.uint8), disc_of(max(thin.shape) * _TOGETHER)) > 0)
     counts = np.bincount(pieces.labels[thin], minlength=pieces.area.size)
     order = by_size(pieces, thin)
     most = order[: int(np.searchsorted(np.cumsum(counts[order]), counts.sum() / 2)) + 1]

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, disc, islands
+from yardchalk.core.checks.finding import Checked, Finding, by_size, disc_of, islands
 from yardchalk.core.stages.edge.stretches import Stretch
 
 _EDGE = 20.0  # steepness in units of the backdrop's noise, from which on an outline is believed
@@ -22,9 +22,9 @@ def check(c: Checked) -> list[Finding]:
     rim = (kept > 0) & (cv2.erode(kept, np.ones((3, 3), np.uint8)) == 0)
     rim[:2] = rim[-2:] = False
     rim[:, :2] = rim[:, -2:] = False
-    weak = rim & (cv2.dilate(c.evidence.steps, disc(longest * _REACH)) < _EDGE)
+    weak = rim & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < _EDGE)
     limit = c.spec.limits.weak_outline
-    pieces = islands(cv2.dilate(weak.view(np.uint8), disc(longest * _REACH)) > 0)
+    pieces = islands(cv2.dilate(weak.view(np.uint8), disc_of(longest * _REACH)) > 0)
     lengths = np.bincount(pieces.labels[weak], minlength=pieces.area.size)
     found = []
     for i in by_size(pieces, weak)[:_LISTED]:

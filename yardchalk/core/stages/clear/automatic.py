@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
-from yardchalk.core.regions import HELD, REACHED, Flood, outside_of, pieces_of
+from yardchalk.core.regions import HELD, REACHED, Flood, disc, outside_of, pieces_of
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.clear.evidence import Evidence
 
@@ -72,7 +72,7 @@ def _without_tables(product: Mask, cleared: Clearing) -> Mask:
     pieces = pieces_of(product & ~tables, diagonal=True)
     # With what is left of them along their border.
     kept = np.ones(pieces.area.size, bool)
-    kept[np.unique(pieces.labels[cv2.dilate(_eight(tables), _disc(2 * _BLOCK + 1)) > 0])] = False
+    kept[np.unique(pieces.labels[cv2.dilate(_eight(tables), disc(2 * _BLOCK + 1)) > 0])] = False
     kept[np.unique(pieces.labels[cleared.product])] = True
     kept[0] = False
     return pieces.chosen(kept)
@@ -128,10 +128,6 @@ def _eight(mask: Mask) -> NDArray[np.uint8]:
     return mask.view(np.uint8)
 
 
-def _disc(size: int) -> NDArray[np.uint8]:
-    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)).astype(np.uint8)
-
-
 def _flood(evidence: Evidence, reached: Mask, whole: int) -> tuple[Mask, Mask, float]:
     """Rounds of rising tolerance from what the first one reached; `whole` is the area of the frame, px."""
     steps = evidence.steps
@@ -154,7 +150,7 @@ def _flood(evidence: Evidence, reached: Mask, whole: int) -> tuple[Mask, Mask, f
                 if height > max(1.7 * tolerance, 13.0 if area > 0.002 * whole else 22.0):
                     # Hold its border ridge too, so that the flood does not creep round it in later rounds.
                     others = (pieces.labels[box] > 0) & ~piece & (steps[box] < 0.7 * tolerance)
-                    flood.state[box][(cv2.dilate(_eight(piece), _disc(11)) > 0) & ~before & ~others] = HELD
+                    flood.state[box][(cv2.dilate(_eight(piece), disc(11)) > 0) & ~before & ~others] = HELD
                     held_area += area
         flood.settle()
         if held_area > 0.01 * whole and tolerance >= 13:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from yardchalk.core.clear_settings import BoxRegion
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
-from yardchalk.core.regions import pieces_of
+from yardchalk.core.regions import disc, pieces_of
 from yardchalk.core.stages.clear.ground import Ground
 
 _SIDE = 480  # px; long side of the picture that the cut is made on
@@ -119,7 +119,7 @@ def _at_edges(ground: Ground, product: Mask, inside: Mask, keep: Mask, drop: Mas
     """Let the border follow the steps of the analysis picture between what is surely in and surely out."""
     h, w = ground.shape
     reach = max(2, round(1.5 * max(h, w) / _SIDE))
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1, 2 * reach + 1))
+    kernel = disc(2 * reach + 1)
     core = cv2.erode(product.view(np.uint8), kernel) > 0
     # What is thinner than that has no core: its own middle stands in for it.
     thin = product & ~(cv2.dilate(core.view(np.uint8), kernel) > 0)

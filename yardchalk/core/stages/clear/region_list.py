@@ -36,6 +36,7 @@ from yardchalk.core.clear_settings import (
 )
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
+from yardchalk.core.regions import disc
 from yardchalk.core.stages.clear.box import box
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
@@ -200,9 +201,7 @@ class _State:
         if not others or product.all() or not product.any():
             return product
         # What automatic clearing finds has the outer flank of the border with it, which the band wants; give it to all.
-        size = 2 * _FLANK + 1
-        kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
-        grown: Mask = cv2.dilate(product.view(np.uint8), kernel) > 0
+        grown: Mask = cv2.dilate(product.view(np.uint8), disc(2 * _FLANK + 1)) > 0
         return grown
 
     def region(self, number: int, region: AnyRegion, keep: Keep) -> float:

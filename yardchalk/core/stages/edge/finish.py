@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
 from yardchalk.core.compiled import compiled
+from yardchalk.core.regions import disc
 from yardchalk.core.stages.edge.band import Cutout
 
 _SOLID = 0.98  # coverage below this is a hole
@@ -143,7 +144,7 @@ def _grown(alpha: Float, by: float) -> Float:
     def moved(n: int) -> Float:
         if not n:
             return alpha
-        return move(alpha, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * n + 1, 2 * n + 1)), borderType=cv2.BORDER_REPLICATE)
+        return move(alpha, disc(2 * n + 1), borderType=cv2.BORDER_REPLICATE)
 
     return moved(whole) if not rest else ((1 - rest) * moved(whole) + rest * moved(whole + 1)).astype(np.float32)
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
+from yardchalk.core.regions import disc
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light
 
 _ROUNDS = 2
@@ -150,7 +151,7 @@ def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: Firs
     joined[0] = False
     trimmed = product & ~joined[labels]
     size = 2 * round(settings.blur) + 1
-    margin = cv2.dilate(trimmed.view(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
+    margin = cv2.dilate(trimmed.view(np.uint8), disc(size))
     return product & (margin > 0)
 
 
@@ -210,7 +211,7 @@ def _thin_middles(unlike: Float, band: Mask, sure: Mask, reach: float) -> Mask:
     beside = cv2.dilate(sure.view(np.uint8), wide) > 0
     strong = band & ~beside & (unlike > 0.5 * cv2.dilate(unlike, wide))
     # Wires shine: between two dark flanks lies a light as light as paper. What flanks enclose belongs to the wire.
-    closed = cv2.morphologyEx(strong.view(np.uint8), cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)))
+    closed = cv2.morphologyEx(strong.view(np.uint8), cv2.MORPH_CLOSE, disc(5))
     inner = cv2.erode(closed, np.ones((3, 3), np.uint8)) > 0
     return (strong & crest) | (inner & band & ~beside)
 

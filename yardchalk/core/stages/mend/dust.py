@@ -15,7 +15,7 @@ from yardchalk.core.colour import Coded, Float, Mask, darkest, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.mend_settings import FillMend, StrokeArea
 from yardchalk.core.pixels import Picture, Region
-from yardchalk.core.regions import pieces_of
+from yardchalk.core.regions import disc, pieces_of
 from yardchalk.core.stages.lift import region_of
 from yardchalk.core.stages.plot import Plot
 
@@ -76,7 +76,7 @@ def find_dust(pixels: Coded, lifted: Callable[[Region], Coded] | None, covered: 
     whole = _without_specks(covered > 0.02, small)
     product, other = (cv2.resize(mask.view(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0 for mask in (whole, elsewhere))
     edge = max(3, round(_FROM_EDGE * plot.longest))
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * edge + 1, 2 * edge + 1))
+    kernel = disc(2 * edge + 1)
     found: list[tuple[float, Speck]] = []
     sides: tuple[tuple[Literal["backdrop", "product"], Mask], ...] = (("backdrop", ~product & ~other), ("product", product))
     for on, side in sides:
