@@ -86,6 +86,26 @@ class SolvingTest(unittest.TestCase):
         np.testing.assert_allclose(lines.laplacian.toarray(), whole[at][:, at].toarray(), atol=1e-9)
         np.testing.assert_allclose(lines.pull, -np.asarray(whole[at][:, sure].sum(1)).ravel(), atol=1e-9)
 
+    def test_what_was_drawn_is_parted_as_programs_mix(self) -> None:
+        there = np.zeros((600, 800), np.uint8)
+        cv2.ellipse(there, (3200, 2400), (1900, 1300), 30, 0, 360, 255, -1, cv2.LINE_AA, 3)
+        cv2.circle(there, (3300, 2300), 400, 0, -1, cv2.LINE_AA, 3)
+        true = there[..., None] / 255
+        ink, back = np.array([20.0, 90.0, 60.0]), 255.0
+        drawing = np.rint(true * ink + (1 - true) * back).astype(np.uint8)
+        soft = (there > 5) & (there < 250)
+        for kind in ("png", "jpeg"):
+            render = Render(encode_picture(drawing, kind, quality=90), "seal", SHEET)
+            whole = render.whole(1.0)
+            rgba = render.cutout(1.0, whole).astype(float)
+            covers = rgba[..., 3:] / 255
+            for card in (255.0, 0.0):
+                blended = covers * rgba[..., :3] + (1 - covers) * card
+                off = np.abs(blended - (true * ink + (1 - true) * card))
+                self.assertLess(float(off[soft].mean()), 6)
+            on_white = render.picture(1.0, whole, "white").astype(float)
+            self.assertLess(float(np.abs(on_white - drawing)[soft].mean()), 6)
+
     def test_hue_tells_where_light_does_not(self) -> None:
         alpha = cv2.GaussianBlur(np.repeat((np.arange(120) >= 60).astype(np.float32)[None], 40, 0), (0, 0), 1.0)
         shadow, product = np.array([0.2, 0.2, 0.2]), np.array([0.32, 0.17, 0.1])  # of the same luminance

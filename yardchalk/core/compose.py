@@ -57,7 +57,7 @@ def _tables(pixels: Coded, tone: Tone) -> tuple[NDArray[np.uint16], Coded, bool]
 
 
 def on_card(pixels: Coded, factors: Float, tone: Tone, cut: Cutout, card: NDArray[np.uint8]) -> Coded:
-    """The product on a card, mixed in linear light; exactly the card where it covers nothing.
+    """The product on a card, mixed in linear light, or in codes if that is how it was drawn; exactly the card where it covers nothing.
 
     Parameters
     ----------
@@ -71,6 +71,9 @@ def on_card(pixels: Coded, factors: Float, tone: Tone, cut: Cutout, card: NDArra
     step = out.dtype.type(top(out.dtype) // 255)
     _cover(pixels, factors, cut.alpha, card, step, *_tables(pixels, tone), out)
     light = _lit(cut.rows, cut.columns, cut.colour, factors, tone.tables)
+    if cut.drawn:
+        _mix_codes(cut, light, card, out)
+        return out
     _mix(cut.alpha, cut.rows, cut.columns, light, card, linear_table(256), codes_of_light(pixels.dtype), out)
     return out
 
@@ -81,7 +84,7 @@ def cut_out(pixels: Coded, factors: Float, tone: Tone, cut: Cutout, *, for_pages
     full = top(pixels.dtype)
     _lift_off(pixels, factors, cut.alpha, *_tables(pixels, tone), out.dtype.type(full), out)
     alpha, light = cut.alpha[cut.rows, cut.columns], _lit(cut.rows, cut.columns, cut.colour, factors, tone.tables)
-    alpha, coded = page_true(alpha, light) if for_pages else (alpha, code_table()[_steps(light)] * np.float32(1 / 65535))
+    alpha, coded = page_true(alpha, light) if for_pages and not cut.drawn else (alpha, _coded(light))
     _rim(cut.rows, cut.columns, alpha, coded, np.float32(full), out)
     return out
 
@@ -173,6 +176,16 @@ def _mix(
             behind = table[card[y * card_down, x * card_across, k]]
             mixed = a * light[i, k] + (one - a) * behind
             out[y, x, k] = codes[min(int(mixed * 65535 + 0.5), 65535)]
+
+
+def _mix_codes(cut: Cutout, light: Float, card: NDArray[np.uint8], out: Coded) -> None:
+    alpha = cut.alpha[cut.rows, cut.columns, None]
+    behind = np.broadcast_to(card, out.shape)[cut.rows, cut.columns] / np.float32(255)
+    out[cut.rows, cut.columns] = (alpha * _coded(light) + (1 - alpha) * behind) * np.float32(top(out.dtype)) + np.float32(0.5)
+
+
+def _coded(light: Float) -> Float:
+    return code_table()[_steps(light)] * np.float32(1 / 65535)
 
 
 @compiled

@@ -857,7 +857,7 @@ class Render:
             # Nothing else is made of what is to be dropped or filled, so no colour is missing then.
             alpha = self._tidied(cut.alpha, scale, wide)
             left = alpha[cut.rows, cut.columns] > 0
-            cut = Cutout(alpha, cut.rows[left], cut.columns[left], cut.colour[left])
+            cut = replace(cut, alpha=alpha, rows=cut.rows[left], columns=cut.columns[left], colour=cut.colour[left])
         if not finish.plain:
             alpha = shaped(cut.alpha, finish, self._region_of(self._thin, scale, wide) if finish.density else None)
             cut = with_coverage(cut, alpha, pixels)
@@ -1049,10 +1049,11 @@ def _less(value: Callable[[Rows], Float], at: Rows) -> Float:
 
 
 def _given(photo: Picture) -> Cutout:
+    """As the file has it, which is how pages blend it."""
     assert photo.alpha is not None
     alpha = photo.alpha.astype(np.float32) / np.float32(top(photo.alpha.dtype))
     rows, columns = np.nonzero((alpha > 0) & (alpha < 1))
-    return Cutout(alpha, rows, columns, linear_table(top(photo.pixels.dtype) + 1)[photo.pixels[rows, columns]])
+    return Cutout(alpha, rows, columns, linear_table(top(photo.pixels.dtype) + 1)[photo.pixels[rows, columns]], drawn=True)
 
 
 def _card(card: Card, region: Region) -> NDArray[np.uint8]:

@@ -25,7 +25,7 @@ from yardchalk.studio.judging import judge, judge_lot
 from yardchalk.studio.shelf import Shelf
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "12"
+ENGINE = "13"
 # So long a hold lasts without being said again.
 HOLD_S = 90
 
@@ -251,6 +251,7 @@ def keep_decisions(files: FileStore, render: Render) -> None:
         coefficients=b.coefficients,
         spread=b.spread,
         numbers=np.array([b.order, b.ring_share, decided.noise, solution.spread, solution.clean, np.count_nonzero(number <= solution.own)]),
+        drawn=solution.drawn,
         whole=np.packbits(solution.alpha > 0.5),
         far=np.array(far),
         at=at.astype(np.uint32),
@@ -277,8 +278,9 @@ def known_decisions(files: FileStore, render: Render) -> Decisions | None:
         distance = np.where(alpha > 0, np.float32(kept["far"][1]), np.float32(kept["far"][0]))
         at, listed = kept["at"], kept["listed"].astype(np.float32)
         alpha[at], distance[at], index[at] = kept["alpha"], kept["distance"], np.arange(1, at.size + 1)
-        lists = [np.ascontiguousarray(listed[:, columns]) for columns in (np.s_[:4], np.s_[4:8], np.s_[8:])]
-        solution = Solution(alpha.reshape(h, w), distance.reshape(h, w), spread, clean, index.reshape(h, w), int(own), *lists)
+        front, behind, doubt = (np.ascontiguousarray(listed[:, columns]) for columns in (np.s_[:4], np.s_[4:8], np.s_[8:]))
+        shown = alpha.reshape(h, w), distance.reshape(h, w), spread, clean, index.reshape(h, w), int(own)
+        solution = Solution(*shown, front, behind, doubt, drawn=bool(kept["drawn"]))
         laid = {name.removeprefix("overlay_"): kept[name] for name in kept.files if name.startswith("overlay_")}
         return Decisions(product.astype(bool), model, noise, solution, Overlay(**laid) if laid else None)
     except (ValueError, KeyError, OSError, IndexError, zipfile.BadZipFile):

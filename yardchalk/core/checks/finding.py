@@ -192,7 +192,7 @@ class Checked:
     def thin(self) -> Mask:
         """Where what is kept is thin (wires, bristles, lines), on the analysis picture: bool (h, w)."""
         kept = self.kept.view(np.uint8)
-        return self.kept & (cv2.morphologyEx(kept, cv2.MORPH_OPEN, disc(max(kept.shape) * _THIN)) == 0)
+        return self.kept & (cv2.morphologyEx(kept, cv2.MORPH_OPEN, disc_of(max(kept.shape) * _THIN)) == 0)
 
     @property
     def thin_share(self) -> float:

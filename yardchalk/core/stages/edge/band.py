@@ -23,11 +23,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.close_look import look_closely
-from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
+from yardchalk.core.stages.edge.drawn import is_drawn
 from yardchalk.core.stages.edge.first import first_matte, matte_between
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light, see
@@ -124,6 +125,8 @@ class Solution:
     doubt : float32, shape (n, 5)
         Spread of the front's light, spread of what is seen (standard deviations), 1 where detail is thin, how well the known backdrop
         told product from backdrop, 0..1, and how far the close look is to be held to, 0..1, less than nothing where there was none.
+    drawn : bool
+        Whether edges are mixed in codes, as in what was drawn, not in light.
     """
 
     alpha: Float
@@ -135,6 +138,7 @@ class Solution:
     front: Float
     behind: Float
     doubt: Float
+    drawn: bool = False
 
     @property
     def band(self) -> tuple[Places, Places]:
@@ -153,8 +157,8 @@ class Solution:
         alpha, distance = self.alpha.copy(), self.distance.copy()
         for values in (alpha, distance):
             values.flat[listed] = half(values.flat[listed])
-        lists = (half(values) for values in (self.front, self.behind, self.doubt))
-        return Solution(alpha, distance, self.spread, self.clean, self.index, self.own, *lists)
+        front, behind, doubt = (half(values) for values in (self.front, self.behind, self.doubt))
+        return replace(self, alpha=alpha, distance=distance, front=front, behind=behind, doubt=doubt)
 
 
 @dataclass(frozen=True)
@@ -169,12 +173,15 @@ class Cutout:
         The band's pixels; elsewhere alpha is exactly 0 or 1.
     colour : float32, shape (n, 3)
         Linear light of the product in the band's pixels, freed of the backdrop.
+    drawn : bool
+        Whether coverage mixes codes, as in what was drawn, not light.
     """
 
     alpha: Float
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
     colour: Float
+    drawn: bool = False
 
 
 def solve_matte(
@@ -386,8 +393,12 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     fine = thin[rows, columns]
     spread = USUAL_SPREAD
     d = distance[rows, columns]
+    seen = light_at(pixels, rows, columns)[:, 3]
+    drawn = is_drawn(pixels, distance)
+    if drawn:
+        # From here to the end, codes stand for light.
+        front, deeper, behind, farther, seen = (encode(values) for values in (front, deeper, behind, farther, seen))
     if rows.size:
-        seen = light_at(pixels, rows, columns)[:, 3]
         contrast = np.abs(front[:, 3] - behind[:, 3])
         unshaded = np.abs(behind[:, 1] / np.maximum(light[rows, columns, 1], 1e-3) - 1) < 0.1
         spread = measured_spread(d, seen, behind[:, 3], front[:, 3], (contrast > 0.15) & unshaded & ~fine)
@@ -402,9 +413,11 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     of_light = np.hypot(_LIGHT_SPREAD * (0.1 + behind[:, 3]), _SHADE_SPREAD * np.abs(behind[:, 3] - farther[:, 3]))
     close = np.where(looked[rows, columns], np.where(fine, np.float32(1), _ragged(alpha, outline, band, spread)), np.float32(-1))
     doubt = np.column_stack([of_front, of_light, fine, told[rows, columns], close]).astype(np.float32)
+    if drawn:
+        front, behind = decode(front), decode(behind)
     # At this size too, the matte is what weighing its pixels makes of it.
-    index, *lists = _with_ring(alpha.shape, rows, columns, front, behind, doubt)
-    made = Solution(alpha, distance, spread, settings.clean, index, rows.size, *lists)
+    index, front, behind, doubt = _with_ring(alpha.shape, rows, columns, front, behind, doubt)
+    made = Solution(alpha, distance, spread, settings.clean, index, rows.size, front, behind, doubt, drawn)
     weighed = refine(made, pixels, (alpha.shape[1], alpha.shape[0]), 0, 0).alpha
     _drop_crumbs(weighed, settings.crumb)
     # Where nothing is left, nothing comes back at another size.
@@ -535,6 +548,11 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
     lens = max(solution.spread**2 - _PIXEL**2, 0.2**2)
     spread = math.sqrt(lens / (sx * sy) + _PIXEL**2) if sx < 1 else math.sqrt(solution.spread**2 / (sx * sy) + _PIXEL**2 * (1 - 1 / sx**2))
     clean = solution.clean if solution.clean > _FRONT_FROM else min(_FRONT_FROM, _FAR_OUT * solution.spread)
+    tables = linear_table(top(pixels.dtype) + 1), linear_table(65536)
+    front, behind = solution.front, solution.behind
+    if solution.drawn:
+        tables = _codes(top(pixels.dtype) + 1), _codes(65536)
+        front, behind = encode(front), encode(behind)
     alpha = np.empty((h, w), np.float32)
     parts: list[tuple[Places, Places, Float]] = []
     # In strips, and of what was open only what is partly covered or of another colour is kept: so memory stays small.
@@ -543,13 +561,12 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
         rows, columns = _open_pixels(solution.alpha, solution.index, solution.own, down[strip], across, alpha[strip])
         colour, changed = _weigh_pixels(
             pixels[strip],
-            linear_table(top(pixels.dtype) + 1),
-            linear_table(65536),
+            *tables,
             solution.alpha,
             solution.distance,
             solution.index,
-            solution.front,
-            solution.behind,
+            front,
+            behind,
             solution.doubt,
             rows,
             columns,
@@ -562,7 +579,11 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
         )
         parts.append((rows[changed] + start, columns[changed], colour[changed]))
     rows, columns, colour = (np.concatenate(values) for values in zip(*parts, strict=True))
-    return Cutout(alpha, rows, columns, colour)
+    return Cutout(alpha, rows, columns, decode(colour) if solution.drawn else colour, solution.drawn)
+
+
+def _codes(levels: int) -> Float:
+    return np.linspace(0, 1, levels, dtype=np.float32)
 
 
 @compiled

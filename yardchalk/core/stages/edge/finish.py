@@ -5,7 +5,7 @@ region with so much round it that a tile is exactly a piece of the whole.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -170,17 +170,18 @@ def with_coverage(cut: Cutout, alpha: Float, pixels: Coded) -> Cutout:
         freed = listed[y, x]
         nearest[freed > 0] = cut.colour[freed[freed > 0] - 1]
         colour[bare] = nearest
-    return Cutout(alpha, rows, columns, colour.astype(np.float32))
+    return replace(cut, alpha=alpha, rows=rows, columns=columns, colour=colour.astype(np.float32))
 
 
 def less_freed(cut: Cutout, pixels: Coded, strength: float) -> Cutout:
     """The cutout with its edge's colours freed of the backdrop only in part, 0..1."""
     seen = linear_table(top(pixels.dtype) + 1)[pixels[cut.rows, cut.columns]]
-    return Cutout(cut.alpha, cut.rows, cut.columns, (strength * cut.colour + (1 - strength) * seen).astype(np.float32))
+    return replace(cut, colour=(strength * cut.colour + (1 - strength) * seen).astype(np.float32))
 
 
 def cropped(cut: Cutout, at: tuple[slice, slice]) -> Cutout:
     """A part of a cutout."""
     inside = (cut.rows >= at[0].start) & (cut.rows < at[0].stop) & (cut.columns >= at[1].start) & (cut.columns < at[1].stop)
     alpha: NDArray[np.float32] = np.ascontiguousarray(cut.alpha[at])
-    return Cutout(alpha, cut.rows[inside] - at[0].start, cut.columns[inside] - at[1].start, cut.colour[inside])
+    rows, columns = cut.rows[inside] - at[0].start, cut.columns[inside] - at[1].start
+    return replace(cut, alpha=alpha, rows=rows, columns=columns, colour=cut.colour[inside])

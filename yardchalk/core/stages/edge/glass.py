@@ -1,5 +1,7 @@
 """A product that is seen through: its coverage and colour from how it changes the backdrop behind it."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from yardchalk.core.colour import Coded, Float, linear_table, top
@@ -38,9 +40,10 @@ def seen_through(cut: Cutout, pixels: Coded, light: Float, strength: Float) -> C
     covers = alpha[rows, columns][:, None]
     colour = np.clip((seen - (1 - covers) * behind) / covers, 0, 1).astype(np.float32)
     others = ~there[cut.rows, cut.columns]
-    return Cutout(
-        alpha,
-        np.concatenate([cut.rows[others], rows]),
-        np.concatenate([cut.columns[others], columns]),
-        np.concatenate([cut.colour[others], colour]),
+    return replace(
+        cut,
+        alpha=alpha,
+        rows=np.concatenate([cut.rows[others], rows]),
+        columns=np.concatenate([cut.columns[others], columns]),
+        colour=np.concatenate([cut.colour[others], colour]),
     )

@@ -89,7 +89,7 @@ def lay_over(
         rows.append(y + start)
         columns.append(x + left)
         colours.append(colour)
-    return Cutout(alpha, np.concatenate(rows), np.concatenate(columns), np.concatenate(colours).astype(np.float32))
+    return Cutout(alpha, np.concatenate(rows), np.concatenate(columns), np.concatenate(colours).astype(np.float32), cut.drawn)
 
 
 def _touched(overlay: Overlay, frame: tuple[int, int], at: tuple[slice, slice]) -> tuple[int, int, int, int]:

@@ -3,6 +3,8 @@
 A shadow layer is its opacity, float32 (h, w) on the analysis picture: what lies behind is multiplied by one less it.
 """
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -86,4 +88,4 @@ def shaded(cut: Cutout, opacity: Float) -> Cutout:
     known = place > 0
     share = cut.alpha[rows, columns][known] / np.maximum(alpha[rows, columns][known], 1e-6)
     colour[known] = share[:, None] * cut.colour[place[known] - 1]
-    return Cutout(alpha.astype(np.float32), rows, columns, colour)
+    return replace(cut, alpha=alpha.astype(np.float32), rows=rows, columns=columns, colour=colour)

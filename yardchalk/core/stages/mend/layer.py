@@ -1,6 +1,6 @@
 """A region of the product layer: its own colour and its coverage, as they are mended."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -40,14 +40,14 @@ class Layer:
     def copy(self) -> "Layer":
         """One that can be changed; the band's lists are never changed in place."""
         cut = self.cut
-        return Layer(self.pixels.copy(), Cutout(cut.alpha.copy(), cut.rows, cut.columns, cut.colour))
+        return Layer(self.pixels.copy(), replace(cut, alpha=cut.alpha.copy()))
 
     def part(self, at: Rows) -> "Layer":
         """Rows and columns of it, sharing its arrays."""
         inside = self._inside(at)
         cut = self.cut
-        part = Cutout(cut.alpha[at], cut.rows[inside] - at[0].start, cut.columns[inside] - at[1].start, cut.colour[inside])
-        return Layer(self.pixels[at], part)
+        rows, columns = cut.rows[inside] - at[0].start, cut.columns[inside] - at[1].start
+        return Layer(self.pixels[at], replace(cut, alpha=cut.alpha[at], rows=rows, columns=columns, colour=cut.colour[inside]))
 
     def piece(self) -> Piece:
         """All of it, dense."""
@@ -66,11 +66,11 @@ class Layer:
         here = np.flatnonzero(~kept)
         kept[here] = ~changed[cut.rows[here] - at[0].start, cut.columns[here] - at[1].start]
         rows, columns = np.nonzero(changed & (alpha > 0) & (alpha < 1))
-        self.cut = Cutout(
-            cut.alpha,
-            np.concatenate([cut.rows[kept], rows + at[0].start]),
-            np.concatenate([cut.columns[kept], columns + at[1].start]),
-            np.concatenate([cut.colour[kept], np.clip(piece.colour[rows, columns], 0, 1)]),
+        self.cut = replace(
+            cut,
+            rows=np.concatenate([cut.rows[kept], rows + at[0].start]),
+            columns=np.concatenate([cut.columns[kept], columns + at[1].start]),
+            colour=np.concatenate([cut.colour[kept], np.clip(piece.colour[rows, columns], 0, 1)]),
         )
 
     def _inside(self, at: Rows) -> Mask:
