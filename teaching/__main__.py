@@ -6,19 +6,32 @@ The close look is taught on what the second look finds, so the second is taught 
 import argparse
 from pathlib import Path
 
+import onnx
 import torch
+from onnx import numpy_helper
 
 from teaching.close import teach_close_look
-from teaching.network import Network
+from teaching.network import Network, close_look_network, second_look_network
 from teaching.scenes import prepare, prepare_drawing
 from teaching.second import teach_second_look
 from yardchalk.core import close_look, second_look
 
 SHIPPED = Path(__file__).resolve().parents[1] / "yardchalk" / "core" / "shipped"
 LOOKS = {
-    "second_look": (teach_second_look, (1, second_look.CHANNELS, second_look.SIDE, second_look.SIDE)),
-    "close_look": (teach_close_look, (close_look.TOGETHER, close_look.CHANNELS, close_look.TILE, close_look.TILE)),
+    "second_look": (second_look_network, teach_second_look, (1, second_look.CHANNELS, second_look.SIDE, second_look.SIDE)),
+    "close_look": (close_look_network, teach_close_look, (close_look.TOGETHER, close_look.CHANNELS, close_look.TILE, close_look.TILE)),
 }
+
+
+def _shipped(name: str) -> dict[str, torch.Tensor]:
+    """The weights that ship, by name."""
+    parts = onnx.load(SHIPPED / f"{name}.onnx").graph.initializer
+    return {part.name: torch.from_numpy(numpy_helper.to_array(part).copy()) for part in parts}
+
+
+def _mixed(old: dict[str, torch.Tensor], new: dict[str, torch.Tensor], share: float) -> dict[str, torch.Tensor]:
+    """Weights between two teachings that began at the same: they know what both know (Wortsman et al., ICML 2022)."""
+    return {name: torch.lerp(old[name], weights, share) for name, weights in new.items()}
 
 
 def _write(network: Network, shape: tuple[int, ...], out: Path) -> None:
@@ -33,6 +46,7 @@ def main() -> None:
     parser.add_argument("--drawings", type=int, default=60)
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
     parser.add_argument("--looks", nargs="+", choices=LOOKS, default=list(LOOKS), help="which to teach")
+    parser.add_argument("--go-on", type=float, metavar="SHARE", help="from the weights that ship, and take so much of the new ones, 0..1")
     parser.add_argument(
         "--folder", type=Path, default=SHIPPED.parents[2] / ".yard" / "teaching", help="for the pictures; they are used again"
     )
@@ -43,10 +57,15 @@ def main() -> None:
         prepare(asked.folder, number)
     for number in range(asked.drawings):
         prepare_drawing(asked.folder, number)
-    for name in LOOKS:
+    for name, (make, teach, shape) in LOOKS.items():
         if name in asked.looks:
-            teach, shape = LOOKS[name]
-            _write(teach(asked.folder, asked.minutes), shape, asked.out / f"{name}.onnx")
+            network = make()
+            if asked.go_on is not None:
+                network.load_state_dict(_shipped(name))
+            network = teach(network, asked.folder, asked.minutes)
+            if asked.go_on is not None:
+                network.load_state_dict(_mixed(_shipped(name), network.state_dict(), asked.go_on))
+            _write(network, shape, asked.out / f"{name}.onnx")
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ from torch.nn import functional
 
 from teaching.borders import borders, shown_of
 from teaching.lesson_plan import taught
-from teaching.network import Network, close_look_network
+from teaching.network import Network
 from yardchalk.core.close_look import LAP
 
 _BATCH = 24  # pieces at a time
@@ -34,7 +34,7 @@ def _loss(network: Network, shown: Tensor, true: Tensor) -> Tensor:
     return (off * (0.15 + near + 2 * soft) * inner).mean()
 
 
-def teach_close_look(folder: Path, minutes: float) -> Network:
+def teach_close_look(network: Network, folder: Path, minutes: float) -> Network:
     r = np.random.default_rng(2)
     torch.manual_seed(2)
     known, held_out = borders(folder, held_out=False), borders(folder, held_out=True)
@@ -55,4 +55,4 @@ def teach_close_look(folder: Path, minutes: float) -> Network:
         before = (shown[:, 6:7] + 0.5 - true).abs()
         return f"partial coverage off by {float(off[soft].mean()):.4f}, before the look {float(before[soft].mean()):.4f}"
 
-    return taught(close_look_network(), lambda network: _loss(network, *batch(known, r, _BATCH)), examine, minutes)
+    return taught(network, lambda network: _loss(network, *batch(known, r, _BATCH)), examine, minutes)

@@ -8,7 +8,7 @@ import torch
 from torch.nn import functional
 
 from teaching.lesson_plan import taught
-from teaching.network import Network, second_look_network
+from teaching.network import Network
 from teaching.scenes import Lesson, cutting, lessons
 from yardchalk.core.second_look import BLOCK, CHANNELS
 
@@ -61,7 +61,7 @@ def _examine(network: Network, held_out: list[Lesson]) -> str:
     return f"mse x 1000 median {np.median(errors):.2f}, mean {np.mean(errors):.2f}; iou mean {np.mean(overlaps):.4f}"
 
 
-def teach_second_look(folder: Path, minutes: float) -> Network:
+def teach_second_look(network: Network, folder: Path, minutes: float) -> Network:
     r = np.random.default_rng(1)
     torch.manual_seed(1)
     known, held_out = lessons(folder, held_out=False), lessons(folder, held_out=True)
@@ -71,4 +71,4 @@ def teach_second_look(folder: Path, minutes: float) -> Network:
         shown, truth, there = (torch.from_numpy(np.stack(values)) for values in zip(*cut, strict=True))
         return _loss(network(shown.to(memory_format=torch.channels_last))[:, 0], truth, there)
 
-    return taught(second_look_network(), loss_of_step, lambda network: _examine(network, held_out), minutes)
+    return taught(network, loss_of_step, lambda network: _examine(network, held_out), minutes)

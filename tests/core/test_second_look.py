@@ -26,7 +26,7 @@ def overlap(found: Mask, true: Mask) -> float:
 class SecondLookTest(unittest.TestCase):
     def test_it_mends_what_the_rules_got_wrong_and_leaves_what_they_got_right(self) -> None:
         # A label as white as nothing round it; a white jar on green; and a vase that the rules find to the pixel.
-        for number, rules, looked in (("PW-3067", None, 0.97), ("PW-3031", 0.9, 0.95), ("PW-3103", None, 0.99)):
+        for number, rules, looked in (("PW-3067", None, 0.97), ("PW-3031", 0.9, 0.97), ("PW-3103", None, 0.99)):
             with self.subTest(number):
                 photo, truth = UNSEEN[number]
                 true = unit(truth) > 0.5
@@ -37,6 +37,13 @@ class SecondLookTest(unittest.TestCase):
                 cut = render.cut(1.0, render.whole(1.0)).alpha > 0.5
                 self.assertGreater(overlap(cut, true), looked)
                 self.assertGreater(overlap(cut, true), overlap(before, true))
+
+    def test_grain_of_the_paper_is_not_taken_for_felt(self) -> None:
+        photo, truth = next(pair for pair in photos("demo") if "speckled-bowls" in pair[0].stem)
+        true = unit(truth) > 0.5
+        render = Render(photo.read_bytes(), photo.stem, load_sheet("transparent"))
+        found = cv2.resize(render.second_look.product.view(np.uint8), true.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
+        self.assertGreater(overlap(found, true), 0.95)
 
     @settings(max_examples=12, deadline=None)
     @given(st.integers(8, 90), st.integers(8, 90), st.integers(0, 2**32 - 1))

@@ -33,6 +33,7 @@ _FLANK = 5  # px
 _BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
 # Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
 _SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
+_MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped
@@ -125,16 +126,17 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
     outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
     by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
-    for other, enough in ((product & ~looked, sure_to_drop), (looked & ~product, _SURE_TO_ADD)):
+    for other, adds in ((product & ~looked, False), (looked & ~product, True)):
         # However small a hole deep in the product is, it is a piece; elsewhere only what is wider than a border.
         whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, disc(_BORDER)) > 0) | (other & deep)
         pieces = pieces_of(whole, diagonal=True)
-        if (other & product).any() and pieces.area[1:].max(initial=0) > _MOST * cv2.countNonZero(product.view(np.uint8)):
+        if not adds and pieces.area[1:].max(initial=0) > _MOST * cv2.countNonZero(product.view(np.uint8)):
             found[:] = product
             return np.ones(found.shape, bool)
         sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
         # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
+        enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD) if adds else sure_to_drop
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.

@@ -44,10 +44,12 @@ _HUE_FIRM = 1e-2  # and where hue tells
 _THIN_SPREAD = 0.3  # of alpha where detail is thin
 _LOOKED_SPREAD = 0.01  # of alpha by the close look, at its own size
 _LOOKED_ALL = 0.03  # of what it lacks of full coverage: full
+_HELD = 0.3  # how far coverage is held to the close look along smooth outlines, 0..1
 _EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
 _RAGGED_REACH = 9  # px
 _ALONG = 31  # px; within which how colour changes towards the rim is taken to be the same
-_PLACE = 0.3  # px; how exactly the outline is known
+_PLACE = 0.12  # px; how exactly the outline is known
+_FRONT_SPREAD = 0.1  # of the product's light at the rim, share of it
 _ALPHA_FLOOR = 0.03
 _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
 _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
@@ -402,7 +404,7 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
         contrast = np.abs(front[:, 3] - behind[:, 3])
         unshaded = np.abs(behind[:, 1] / np.maximum(light[rows, columns, 1], 1e-3) - 1) < 0.1
         spread = measured_spread(d, seen, behind[:, 3], front[:, 3], (contrast > 0.15) & unshaded & ~fine)
-    of_front = 0.03 * front[:, 3] + 0.004 + 0.5 * np.abs(front[:, 3] - deeper[:, 3])
+    of_front = _FRONT_SPREAD * front[:, 3] + 0.004 + 0.5 * np.abs(front[:, 3] - deeper[:, 3])
     if settings.clean > _FRONT_FROM:
         # The farther in colours are to be taken from, the less the border's own are believed.
         of_front *= max(0.0, 1 - (settings.clean - _FRONT_FROM) / 4)
@@ -411,7 +413,7 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
         slope = np.where(fine[:, None], np.float32(0), front - deeper)
         front = np.clip(front + np.float32(_FRONT_FROM / _DEEPER) * _along(alpha.shape, rows, columns, slope), 0, 1)
     of_light = np.hypot(_LIGHT_SPREAD * (0.1 + behind[:, 3]), _SHADE_SPREAD * np.abs(behind[:, 3] - farther[:, 3]))
-    close = np.where(looked[rows, columns], np.where(fine, np.float32(1), _ragged(alpha, outline, band, spread)), np.float32(-1))
+    close = np.where(looked[rows, columns], np.where(fine, np.float32(1), _trusted(alpha, outline, band, spread)), np.float32(-1))
     doubt = np.column_stack([of_front, of_light, fine, told[rows, columns], close]).astype(np.float32)
     if drawn:
         front, behind = decode(front), decode(behind)
@@ -440,12 +442,14 @@ def _along(shape: tuple[int, ...], rows: Places, columns: Places, values: Float)
     return out
 
 
-def _ragged(alpha: Float, distance: Float, band: Mask, spread: float) -> Float:
-    """How far the band's pixels lie among detail that no smooth outline explains, as bristles are, 0..1: in the order of the band."""
+def _trusted(alpha: Float, distance: Float, band: Mask, spread: float) -> Float:
+    """How far the close look is to be held to, 0..1: wholly among detail that no smooth outline explains, as bristles are. In the
+    order of the band.
+    """
     off = np.where(band, np.abs(alpha - coverage_at(distance, spread)), np.float32(0))
     reach = _RAGGED_REACH, _RAGGED_REACH
     mean = cv2.blur(off, reach)[band] / np.maximum(cv2.blur(band.astype(np.float32), reach)[band], np.float32(1e-3))
-    return np.clip((mean - _EXPLAINED) / (_RAGGED - _EXPLAINED), 0, 1)
+    return np.clip((mean - _EXPLAINED) / (_RAGGED - _EXPLAINED), _HELD, 1)
 
 
 def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, told: Float) -> Float:

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Float, code_table
 from yardchalk.core.compiled import compiled
 
-_OF_BLACK = 0.6  # share of the difference between channels that a black page gets
+_OF_BLACK = 0.85  # share of the difference between channels that a black page gets
 
 
 def page_true(alpha: Float, colour: Float) -> tuple[Float, Float]:
