@@ -48,8 +48,9 @@ _HELD = 0.3  # how far coverage is held to the close look along smooth outlines,
 _EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
 _RAGGED_REACH = 9  # px
 _ALONG = 31  # px; within which how colour changes towards the rim is taken to be the same
-_PLACE = 0.12  # px; how exactly the outline is known
-_FRONT_SPREAD = 0.1  # of the product's light at the rim, share of it
+_PLACE, _LOOKED_PLACE = 0.3, 0.12  # px; how exactly the outline is known, and by the close look
+# Share of the product's light at the rim, by which it may differ: less is left to chance in coverage where the outline is known better.
+_FRONT_SPREAD, _LOOKED_FRONT = 0.03, 0.1
 _ALPHA_FLOOR = 0.03
 _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
 _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
@@ -404,7 +405,8 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
         contrast = np.abs(front[:, 3] - behind[:, 3])
         unshaded = np.abs(behind[:, 1] / np.maximum(light[rows, columns, 1], 1e-3) - 1) < 0.1
         spread = measured_spread(d, seen, behind[:, 3], front[:, 3], (contrast > 0.15) & unshaded & ~fine)
-    of_front = _FRONT_SPREAD * front[:, 3] + 0.004 + 0.5 * np.abs(front[:, 3] - deeper[:, 3])
+    share = np.where(looked[rows, columns], np.float32(_LOOKED_FRONT), np.float32(_FRONT_SPREAD))
+    of_front = share * front[:, 3] + 0.004 + 0.5 * np.abs(front[:, 3] - deeper[:, 3])
     if settings.clean > _FRONT_FROM:
         # The farther in colours are to be taken from, the less the border's own are believed.
         of_front *= max(0.0, 1 - (settings.clean - _FRONT_FROM) / 4)
@@ -674,7 +676,8 @@ def _weigh_pixels(
             q[k] /= known
         thin, close = q[2], max(q[4], np.float32(0)) * np.float32(alike)
         expected = np.float32(0.5 * (1 + math.erf(d / spread * 0.7071067811865476)))
-        steep = np.float32(_PLACE * 0.3989423 / spread * math.exp(-0.5 * (d / spread) ** 2) + _ALPHA_FLOOR)
+        exact = _PLACE if q[4] < 0 else _LOOKED_PLACE
+        steep = np.float32(exact * 0.3989423 / spread * math.exp(-0.5 * (d / spread) ** 2) + _ALPHA_FLOOR)
         expected = thin * guess + (one - thin) * expected
         steep = thin * np.float32(_THIN_SPREAD) + (one - thin) * steep
         expected = close * guess + (one - close) * expected
