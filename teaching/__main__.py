@@ -18,9 +18,10 @@ from yardchalk.core import close_look, second_look
 
 SHIPPED = Path(__file__).resolve().parents[1] / "yardchalk" / "core" / "shipped"
 LOOKS = {
-    "second_look": (second_look_network, teach_second_look, (1, second_look.CHANNELS, second_look.SIDE, second_look.SIDE)),
-    "close_look": (close_look_network, teach_close_look, (close_look.TOGETHER, close_look.CHANNELS, close_look.TILE, close_look.TILE)),
+    "second_look": (second_look_network, teach_second_look, second_look.CHANNELS),
+    "close_look": (close_look_network, teach_close_look, close_look.CHANNELS),
 }
+_SHAPE = {0: "pictures", 2: "height", 3: "width"}  # is free
 
 
 def _shipped(name: str) -> dict[str, torch.Tensor]:
@@ -34,9 +35,9 @@ def _mixed(old: dict[str, torch.Tensor], new: dict[str, torch.Tensor], share: fl
     return {name: torch.lerp(old[name], weights, share) for name, weights in new.items()}
 
 
-def _write(network: Network, shape: tuple[int, ...], out: Path) -> None:
-    names = {"input_names": ["shown"], "output_names": ["told"]}
-    torch.onnx.export(network, (torch.zeros(shape),), str(out), **names, opset_version=12, dynamo=False)
+def _write(network: Network, channels: int, out: Path) -> None:
+    names = {"input_names": ["shown"], "output_names": ["told"], "dynamic_axes": {"shown": _SHAPE, "told": _SHAPE}}
+    torch.onnx.export(network, (torch.zeros(1, channels, 64, 64),), str(out), **names, opset_version=12, dynamo=False)
     print(f"Written: {out}")
 
 
@@ -57,7 +58,7 @@ def main() -> None:
         prepare(asked.folder, number)
     for number in range(asked.drawings):
         prepare_drawing(asked.folder, number)
-    for name, (make, teach, shape) in LOOKS.items():
+    for name, (make, teach, channels) in LOOKS.items():
         if name in asked.looks:
             network = make()
             if asked.go_on is not None:
@@ -65,7 +66,7 @@ def main() -> None:
             network = teach(network, asked.folder, asked.minutes)
             if asked.go_on is not None:
                 network.load_state_dict(_mixed(_shipped(name), network.state_dict(), asked.go_on))
-            _write(network, shape, asked.out / f"{name}.onnx")
+            _write(network, channels, asked.out / f"{name}.onnx")
 
 
 if __name__ == "__main__":

@@ -11,15 +11,20 @@ import numpy as np
 from numpy.random import Generator
 from numpy.typing import NDArray
 
+from teaching.camera import contact_shadow, grained, mirroring
 from teaching.scenes import paths_of
 from yardchalk.core.close_look import TILE, open_of, what_is_shown
 from yardchalk.core.colour import Float, decode, encode
+from yardchalk.core.regions import disc
 from yardchalk.core.second_look import look_once
 
 _SIDE = 3 * TILE // 2  # px of a piece, so that it can be shown moved and smaller
 _SOFTEST = 2 * TILE // 3  # px of a piece that is enlarged to a tile, so that its edges are softer
 _OF_EACH, _OF_DRAWN = 20, 60  # pieces of each photo; there are fewer drawings
 _OTHERWISE = 0.4  # share of the pieces shown on paper of another colour, and share with channels exchanged
+_GLOSSY = 0.35  # share of the pieces shown with a rim that mirrors the paper
+_SHADED = 0.35  # share of the pieces shown with a deep shadow where the product stands
+_GRAINED = 0.25  # and share on paper with more grain
 _ROUGH = 0.15  # share of the pieces shown with a first matte that is not the second look's
 _LOOKED = 400, 880  # px; the long side that the second look had
 
@@ -102,6 +107,19 @@ def shown_of(border: Border, r: Generator) -> tuple[Float, Float]:
         how = cv2.INTER_AREA if size > TILE else cv2.INTER_LINEAR
         parts = tuple(cv2.resize(values, (TILE, TILE), interpolation=how) for values in parts)
     seen, light, own, first, truth = parts
+    if r.random() < _GLOSSY:
+        matt, own = own, mirroring(own, truth, light, r)
+        seen = seen - matt + own
+    if r.random() < _SHADED:
+        behind, before = contact_shadow(truth, r.uniform(0, 2 * np.pi), r)
+        seen = own * before[..., None] + (seen - own) * behind[..., None]
+        own = own * before[..., None]
+        if r.random() < 0.4:
+            # The second look may take some of the shadow for product.
+            wider = cv2.GaussianBlur(cv2.dilate(truth, disc(2 * int(r.integers(1, 4)) + 1)), (0, 0), r.uniform(0.6, 1.5))
+            first = np.maximum(first, np.where(behind < 0.6, wider, 0))
+    if r.random() < _GRAINED:
+        seen = own + grained(seen - own, r)
     if r.random() < _OTHERWISE:
         # On paper of another colour: what is not the product's share of the light is the paper's.
         tint = _tint(r)

@@ -10,6 +10,7 @@ from numpy.random import Generator
 from yardchalk.core.colour import Float, decode, encode
 
 _FULL_WELL = 9000  # electrons
+_FAR = np.float32(1000)  # px
 
 
 @dataclass(frozen=True)
@@ -77,17 +78,56 @@ def _even_product(product: Float, coverage: Float) -> Float:
 
 
 def paper_grain(r: Generator, h: int, w: int) -> Float:
-    fine, coarse = (cv2.GaussianBlur(r.standard_normal((h, w)).astype(np.float32), (0, 0), sigma) for sigma in (1.3, 4.0))
-    return fine / fine.std() * 0.6 + coarse / coarse.std() * 0.4
+    """Of mean nothing and a standard deviation near to one, as fine and as coarse as papers and cloths are; (h, w)."""
+    fine, coarse = (
+        cv2.GaussianBlur(r.standard_normal((h, w)).astype(np.float32), (0, 0), float(sigma))
+        for sigma in (r.uniform(0.6, 2), r.uniform(3, 8))
+    )
+    share = r.uniform(0.2, 0.8)
+    return fine / fine.std() * share + coarse / coarse.std() * (1 - share)
+
+
+def grained(paper: Float, r: Generator) -> Float:
+    """Paper (h, w, 3), from a sheet that is nearly smooth to coarse cloth."""
+    grain = paper_grain(r, *paper.shape[:2])
+    return paper * np.exp(np.exp(r.uniform(*np.log((0.004, 0.06)))) * grain)[..., None]
+
+
+def contact_shadow(coverage: Float, towards: float, r: Generator) -> tuple[Float, Float]:
+    """What is left of the light where the product stands, down to next to nothing: factors for the backdrop and for the product, (h, w).
+
+    `towards` is where the shadow falls, an angle, radians; a quarter turn is down.
+    """
+    within = (coverage > 0.5).view(np.uint8)
+    out_of, into = (np.minimum(cv2.distanceTransform(mask, cv2.DIST_L2, 5), _FAR) for mask in (1 - within, within))
+    across, down = (cv2.GaussianBlur(cv2.Sobel(out_of - into, cv2.CV_32F, *axes, scale=1 / 8), (0, 0), 2.0) for axes in ((1, 0), (0, 1)))
+    side = 1 / (1 + np.exp(-(np.cos(towards) * across + np.sin(towards) * down - r.uniform(0, 0.7)) * r.uniform(4, 12)))
+
+    def left(distance: Float, deepest: float, reach: tuple[float, float]) -> Float:
+        depth = r.uniform(0, deepest) if r.random() < 0.5 else deepest * r.uniform(0.7, 1)
+        return (1 - depth * side * np.exp(-distance / np.exp(r.uniform(*np.log(reach))))).astype(np.float32)
+
+    behind = left(out_of, 0.97, (1.5, 20)) * left(out_of, 0.7, (20, 100))
+    return behind, left(into, 0.6, (1, 12)) if r.random() < 0.5 else np.ones_like(behind)
+
+
+def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
+    """The product's share of the light, premultiplied (h, w, 3), with a rim that mirrors the paper, as gloss does seen aslant."""
+    into = np.minimum(cv2.distanceTransform((coverage > 0.5).view(np.uint8), cv2.DIST_L2, 5), _FAR)
+    share = r.uniform(0.1, 0.9) * np.exp(-into / np.exp(r.uniform(*np.log((0.7, 5)))))
+    return own + (coverage[..., None] * light * r.uniform(0.3, 1.1) - own) * share[..., None].astype(np.float32)
 
 
 def photo_of(layers: Layers, level: int, r: Generator) -> Taken:
     """A photo as a lens shows it; the empty backdrop comes near to the coded `level`."""
     h, w = layers.coverage.shape
     down, across = np.mgrid[0:h, 0:w].astype(np.float32)
-    backdrop = _used(layers.backdrop, down, across, r)
+    backdrop, own = _used(layers.backdrop, down, across, r), layers.product
+    if r.random() < 0.25:
+        behind, before = contact_shadow(layers.coverage, r.normal(np.pi / 2, 0.6), r)
+        backdrop, own = backdrop * behind[..., None], own * before[..., None]
     blur = float(r.choice([0.3, 0.4, 0.4, 0.5, 0.6, 0.8]))
-    product = _blurred(layers.product, blur)
+    product = _blurred(own, blur)
     light = product + _blurred((1 - layers.coverage)[..., None] * backdrop, blur)
     coverage = np.clip(_blurred(layers.coverage, blur), 0, 1)
     coverage[coverage > 1 - 2e-4] = 1
@@ -105,8 +145,8 @@ def photo_of(layers: Layers, level: int, r: Generator) -> Taken:
 def _used(backdrop: Float, down: Float, across: Float, r: Generator) -> Float:
     """Paper with grain, with the edge of a second sheet, with dust: each on some photos."""
     h, w = down.shape
-    if r.random() < 0.25:
-        backdrop = backdrop * (1 + r.uniform(0.004, 0.02) * paper_grain(r, h, w))[..., None]
+    if r.random() < 0.4:
+        backdrop = grained(backdrop, r)
     if r.random() < 0.15:
         below = down - r.uniform(0.1, 0.6) * h - r.uniform(-0.1, 0.1) * (across - w / 2)
         shade = r.uniform(0.02, 0.12) * np.exp(-np.maximum(below, 0) / r.uniform(2, 12)) * (below > 0)

@@ -6,13 +6,12 @@ was taught on rendered pictures, whose coverage is known, goes over the border i
 and Brox, MICCAI 2015); `teaching/` holds how it was taught.
 """
 
-from pathlib import Path
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
+from yardchalk.core.networks import told_by
 from yardchalk.core.regions import disc, pieces_of
 from yardchalk.core.second_look import beside_backdrop
 
@@ -20,7 +19,7 @@ TILE, LAP = 64, 8  # px; a tile's side, and how far it is looked at beyond what 
 CHANNELS = 7  # of what is shown
 REACH = 8  # px; how far from the first matte's border coverage is open
 _BESIDE = 3  # px; and how far from what is soft in it
-TOGETHER = 16  # tiles at a time
+_TOGETHER = 16  # tiles at a time
 _SOFT, _FIRM = 0.1, 0.8  # of the first matte; what lies between is soft
 _FAINT, _SURE = 0.03, 0.85  # of coverage: what makes a piece, and what the first matte had where it was sure of one
 _SMALL = 0.003  # of what is covered; a piece that is smaller must have been sure
@@ -28,7 +27,6 @@ _OFF, _BORDER = 0.6, 15  # of coverage, and px: what differs so much, and is so 
 _EMPTY = 0.1  # of coverage: what a hole has somewhere
 _LEVELS = 1.0, 0.98, 0.9, 0.75, 0.5  # of coverage
 _STEPS = np.float32(1023)  # that coverage is told in
-_NETWORK = Path(__file__).parent / "shipped" / "close_look.onnx"
 
 
 def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float:
@@ -54,13 +52,10 @@ def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float
     padded = [np.pad(values, (*edges, (0, 0))[: values.ndim], mode="edge") for values in (pixels, light, first)]
     window = _window()
     total = np.zeros((2, *padded[2].shape), np.float32)
-    network = cv2.dnn.readNetFromONNX(str(_NETWORK))
-    for start in range(0, len(places), TOGETHER):
-        now = [np.s_[y : y + TILE, x : x + TILE] for y, x in places[start : start + TOGETHER]]
-        tiles = np.zeros((TOGETHER, CHANNELS, TILE, TILE), np.float32)
-        tiles[: len(now)] = what_is_shown(*(np.stack([values[at] for at in now]) for values in padded))
-        network.setInput(tiles)
-        for at, found in zip(now, network.forward(), strict=False):
+    for start in range(0, len(places), _TOGETHER):
+        now = [np.s_[y : y + TILE, x : x + TILE] for y, x in places[start : start + _TOGETHER]]
+        shown = what_is_shown(*(np.stack([values[at] for at in now]) for values in padded))
+        for at, found in zip(now, told_by("close_look", shown), strict=True):
             here = total[:, *at]
             here[0] += window / (1 + np.exp(-found[0]))
             here[1] += window

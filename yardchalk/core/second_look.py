@@ -9,7 +9,6 @@ rendered for it, so that their coverage is known; `teaching/` holds how.
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -17,6 +16,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, linear_table
+from yardchalk.core.networks import told_by
 from yardchalk.core.regions import disc, outside_of, pieces_of
 from yardchalk.core.softness import blur_of_outline
 
@@ -25,7 +25,6 @@ CHANNELS = 8  # of what it is shown
 BLOCK = 32  # px; the network halves its picture five times
 _LEAST = np.float32(2e-3)  # linear light
 _DARKEST, _LIGHTEST, _PER_UNIT = -3.0, 0.7, 1.5  # of the log ratio to the backdrop
-_NETWORK = Path(__file__).parent / "shipped" / "second_look.onnx"
 _SPECK, _CRUMB = 1e-5, 1e-3  # shares of the picture and of the largest piece; what is smaller is no product
 _DEEP = 31  # px of what is looked at; wider than the rules' product reaches beyond its border, on both sides
 _STRIP = 3e-4  # share of the picture; of a strip along the outside that is smaller the rules are not asked
@@ -105,10 +104,7 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown
-    # Read anew each time: that takes a hundredth of a second, while a network that is kept keeps its memory.
-    network = cv2.dnn.readNetFromONNX(str(_NETWORK))
-    network.setInput(whole)
-    logits = network.forward()[0, 0, : size[1], : size[0]]
+    logits = told_by("second_look", whole)[0, 0, : size[1], : size[0]]
     # In steps, so that the last bits of the arithmetic, which differ between processors, decide nothing.
     found = (np.rint(255 / (1 + np.exp(-logits))) / 255).astype(np.float32)
     there = (found > 0.5).view(np.uint8)

@@ -84,7 +84,9 @@ def run_photos(
     lot: str = "lot",
     progress: Callable[[], None] = lambda: None,
 ) -> RunReport:
-    """Run the sheet on every photo, in as many processes as workers; the report keeps the photos' order.
+    """Run the sheet on every photo, in as many processes as workers, each on one core; the report keeps the photos' order.
+
+    A single photo is worked here instead, on all cores.
 
     `marks` are those of single photos, by file name; a name that no photo has is an error. A TIFF of several pages is as many photos.
     `lot` is what the name pattern of the spec calls the lot.
@@ -101,7 +103,7 @@ def run_photos(
         for (path, page, name), planned in zip(pages, named, strict=True)
     ]
     rows: dict[int, PhotoReport | Refusal] = {}
-    if workers <= 1 or len(jobs) <= 1:
+    if len(jobs) <= 1:
         for i, job in enumerate(jobs):
             rows[i] = _run_one(*job)
             progress()
