@@ -105,6 +105,11 @@ class SolvingTest(unittest.TestCase):
                 self.assertLess(float(off[soft].mean()), 6)
             on_white = render.picture(1.0, whole, "white").astype(float)
             self.assertLess(float(np.abs(on_white - drawing)[soft].mean()), 6)
+        # Said to be a photo, half a cover is half the light, which is of a lighter code.
+        said = Render(encode_picture(drawing, "png"), "seal", SHEET, Marks(edge=EdgeMarks(mixing="light")))
+        self.assertTrue(render.solution.drawn)
+        self.assertFalse(said.solution.drawn)
+        self.assertGreater(float((said.solution.alpha - render.solution.alpha)[soft].mean()), 0.05)
 
     def test_hue_tells_where_light_does_not(self) -> None:
         alpha = cv2.GaussianBlur(np.repeat((np.arange(120) >= 60).astype(np.float32)[None], 40, 0), (0, 0), 1.0)

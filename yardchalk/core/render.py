@@ -414,7 +414,7 @@ class Render:
     @cached_property
     def band_key(self) -> tuple[Any, ...]:
         """Stands for that and for where the band's colours are taken from."""
-        return (*self.matte_key, self.edge.fringe_width)
+        return (*self.matte_key, self.edge.fringe_width, self.edge.mixing)
 
     @cached_property
     def edge_key(self) -> str:
@@ -441,6 +441,7 @@ class Render:
             solver=edge.solver,
             width=None if edge.width is None else max(self.length(edge.width, self.analysis_scale), 1.0),
             clean=plain.clean + self.length(edge.fringe_width, self.analysis_scale),
+            mixing=edge.mixing,
         )
         light = d.backdrop.light(w, h)
 

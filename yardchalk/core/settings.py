@@ -120,6 +120,11 @@ class EdgeSettings(Settings):
         " backdrop alone; or the photo's colours alone.",
     )
     width: Extent | None = Field(None, description="How far from the outline coverage is open, to either side; set, no close look is had.")
+    mixing: Literal["auto", "light", "codes"] = Field(
+        "auto",
+        description="What is mixed where an edge covers a pixel in part: light, as by a lens; codes, as by the program that drew a"
+        " picture; or what flat colours, or none, speak for.",
+    )
     specks: Extent = Field(Length(value=4), description="Pieces smaller than a square of this side are dropped.")
     holes: Extent = Field(Length(value=4), description="Holes smaller than a square of this side are filled.")
     smooth: Extent = Field(Length(value=0), description="How far the outline is evened out along its way.")
@@ -203,6 +208,7 @@ class EdgeMarks(Settings):
 
     solver: Literal["auto", "known", "open"] | None = None
     width: Extent | None = None
+    mixing: Literal["auto", "light", "codes"] | None = None
     specks: Extent | None = None
     holes: Extent | None = None
     smooth: Extent | None = None

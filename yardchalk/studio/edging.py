@@ -26,6 +26,7 @@ def report_on_edge(render: Render) -> dict[str, Any]:
         "settings": render.edge,
         "sheet": render.sheet.edge,
         "given": render.given_alpha,
+        "drawn": render.solution.drawn,
         "stretches": [{**stretch.model_dump(), "fault": fault(stretch, scale)} for stretch in stretches],
         "length": round(length),
         "fringe_before": mean("fringe_before"),

@@ -309,6 +309,7 @@ class EdgeReport(BaseModel):
     settings: EdgeSettings = Field(description="In force.")
     sheet: EdgeSettings = Field(description="The run sheet's.")
     given: bool = Field(description="Whether the file brought its own transparency, which is kept.")
+    drawn: bool = Field(description="Whether edges are taken to mix codes, as in what was drawn, not light.")
     stretches: list[StretchOut]
     length: float
     fringe_before: float

@@ -2502,6 +2502,8 @@ export interface components {
             /** Solver */
             solver?: ("auto" | "known" | "open") | null;
             width?: components["schemas"]["Length"] | null;
+            /** Mixing */
+            mixing?: ("auto" | "light" | "codes") | null;
             specks?: components["schemas"]["Length"] | null;
             holes?: components["schemas"]["Length"] | null;
             smooth?: components["schemas"]["Length"] | null;
@@ -2553,6 +2555,11 @@ export interface components {
              * @description Whether the file brought its own transparency, which is kept.
              */
             given: boolean;
+            /**
+             * Drawn
+             * @description Whether edges are taken to mix codes, as in what was drawn, not light.
+             */
+            drawn: boolean;
             /** Stretches */
             stretches: components["schemas"]["StretchOut"][];
             /** Length */
@@ -2600,6 +2607,13 @@ export interface components {
             solver: "auto" | "known" | "open";
             /** @description How far from the outline coverage is open, to either side; set, no close look is had. */
             width?: components["schemas"]["Length"] | null;
+            /**
+             * Mixing
+             * @description What is mixed where an edge covers a pixel in part: light, as by a lens; codes, as by the program that drew a picture; or what flat colours, or none, speak for.
+             * @default auto
+             * @enum {string}
+             */
+            mixing: "auto" | "light" | "codes";
             /**
              * @description Pieces smaller than a square of this side are dropped.
              * @default {
@@ -4820,6 +4834,7 @@ export interface components {
             /**
              * @default {
              *       "solver": "auto",
+             *       "mixing": "auto",
              *       "specks": {
              *         "unit": "px",
              *         "value": 4

@@ -23,6 +23,11 @@ const SHADOWS = [
   ['keep', 'kept as shot'],
   ['draw', 'drawn anew'],
 ] as const;
+const MIXINGS = [
+  ['auto', 'as measured'],
+  ['light', 'a photo'],
+  ['codes', 'a drawing'],
+] as const;
 const SEE_THROUGH = 0.8; // where nothing is set
 const MEASURED = 8; // px of the picture that decisions are made on
 
@@ -129,8 +134,21 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
           label="Solved by"
           value={inForce.solver}
           options={SOLVERS}
-          onChange={(solver) => edge.set({ solver }, `solved by ${SOLVERS.find(([key]) => key === solver)?.[1]}`)}
+          onChange={(solver) => edge.set({ solver }, `solved by ${nameOf(SOLVERS, solver)}`)}
         />
+        {!report.given && (
+          <>
+            <Choice
+              label="Treated as"
+              value={inForce.mixing}
+              options={MIXINGS}
+              onChange={(mixing) => edge.set({ mixing }, `treated as ${nameOf(MIXINGS, mixing)}`)}
+            />
+            {inForce.mixing === 'auto' && report.drawn && (
+              <Quiet>Flat colours: measured to be a drawing, whose edges mix codes, not light.</Quiet>
+            )}
+          </>
+        )}
         <LengthSlider
           label="Open to either side"
           photo={photo}
@@ -174,7 +192,7 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
           label="Shadow"
           value={inForce.shadow}
           options={SHADOWS}
-          onChange={(shadow) => edge.set({ shadow }, `shadow ${SHADOWS.find(([key]) => key === shadow)?.[1]}`)}
+          onChange={(shadow) => edge.set({ shadow }, `shadow ${nameOf(SHADOWS, shadow)}`)}
         />
         {inForce.shadow !== 'drop' && percent('shadow_strength', 'Strength')}
         {inForce.shadow === 'draw' && length('shadow_softness', 'Softness', photo.longest / 10)}
@@ -189,6 +207,9 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
 
 type LengthName = 'specks' | 'holes' | 'smooth' | 'grow' | 'feather' | 'fringe_width' | 'shadow_softness';
 type ShareName = 'fringe' | 'density' | 'black' | 'white' | 'shadow_strength' | 'see_through';
+
+const nameOf = <Key,>(options: readonly (readonly [Key, string])[], wanted: Key) =>
+  options.find(([key]) => key === wanted)?.[1];
 
 /** Just what is set of these. */
 function setOf(marks: EdgeMarks): Partial<Report['settings']> {

@@ -34,6 +34,7 @@ from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light, see
 
 Solver = Literal["auto", "known", "open"]
+Mixing = Literal["auto", "light", "codes"]
 
 _OPEN = 3.5  # px; nearer to the outline than this, alpha is open
 _FRONT_FROM, _BEHIND_FROM = 2.0, 2.5  # px; from the outline, where product and backdrop are themselves
@@ -84,12 +85,14 @@ class BandSettings:
     width : to either side of the first matte's outline, how far alpha is unknown; from the measured spread of edges if None.
     clean : how far inside the outline the product's colour may still be tinged by the backdrop.
     crumb : px²; solved pieces smaller than this are left-overs of the solving.
+    mixing : what is mixed at an edge, light or codes; auto is codes where flat colours show that the picture was drawn.
     """
 
     solver: Solver = "auto"
     width: float | None = None
     clean: float = _FRONT_FROM
     crumb: float = 60.0
+    mixing: Mixing = "auto"
 
 
 @dataclass(frozen=True)
@@ -397,7 +400,7 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     spread = USUAL_SPREAD
     d = distance[rows, columns]
     seen = light_at(pixels, rows, columns)[:, 3]
-    drawn = is_drawn(pixels, distance)
+    drawn = is_drawn(pixels, distance) if settings.mixing == "auto" else settings.mixing == "codes"
     if drawn:
         # From here to the end, codes stand for light.
         front, deeper, behind, farther, seen = (encode(values) for values in (front, deeper, behind, farther, seen))
