@@ -145,7 +145,7 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
               onChange={(mixing) => edge.set({ mixing }, `treated as ${nameOf(MIXINGS, mixing)}`)}
             />
             {inForce.mixing === 'auto' && report.drawn && (
-              <Quiet>Flat colours: measured to be a drawing, whose edges mix codes, not light.</Quiet>
+              <Quiet>Flat colours: measured to be a drawing, its edges blended as programs blend, not as a lens.</Quiet>
             )}
           </>
         )}
