@@ -22,9 +22,9 @@ _SIDE = 3 * TILE // 2  # px of a piece, so that it can be shown moved and smalle
 _SOFTEST = 2 * TILE // 3  # px of a piece that is enlarged to a tile, so that its edges are softer
 _OF_EACH, _OF_DRAWN = 20, 60  # pieces of each photo; there are fewer drawings
 _OTHERWISE = 0.4  # share of the pieces shown on paper of another colour, and share with channels exchanged
-_GLOSSY = 0.35  # share of the pieces shown with a rim that mirrors the paper
-_SHADED = 0.35  # share of the pieces shown with a deep shadow where the product stands
-_GRAINED = 0.25  # and share on paper with more grain
+_GLOSSY = 0.2  # share of the pieces shown with a rim that mirrors the paper
+_SHADED = 0.25  # share of the pieces shown with a deep shadow where the product stands
+_GRAINED = 0.15  # and share on paper with more grain
 _ROUGH = 0.15  # share of the pieces shown with a first matte that is not the second look's
 _LOOKED = 400, 880  # px; the long side that the second look had
 

@@ -114,7 +114,9 @@ def contact_shadow(coverage: Float, towards: float, r: Generator) -> tuple[Float
 def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
     """The product's share of the light, premultiplied (h, w, 3), with a rim that mirrors the paper, as gloss does seen aslant."""
     into = np.minimum(cv2.distanceTransform((coverage > 0.5).view(np.uint8), cv2.DIST_L2, 5), _FAR)
-    share = r.uniform(0.1, 0.9) * np.exp(-into / np.exp(r.uniform(*np.log((0.7, 5)))))
+    # Of a wire, all would be rim.
+    reach = min(np.exp(r.uniform(*np.log((0.7, 5)))), max(float(into.max()) / 4, 0.1))
+    share = r.uniform(0.1, 0.9) * np.exp(-into / reach)
     return own + (coverage[..., None] * light * r.uniform(0.3, 1.1) - own) * share[..., None].astype(np.float32)
 
 

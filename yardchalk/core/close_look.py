@@ -55,9 +55,11 @@ def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float
     for start in range(0, len(places), _TOGETHER):
         now = [np.s_[y : y + TILE, x : x + TILE] for y, x in places[start : start + _TOGETHER]]
         shown = what_is_shown(*(np.stack([values[at] for at in now]) for values in padded))
-        for at, found in zip(now, told_by("close_look", shown), strict=True):
+        # In a mirror it errs otherwise: the mean is off by less.
+        mirrored = told_by("close_look", np.ascontiguousarray(shown[..., ::-1]))[..., ::-1]
+        for at, logits in zip(now, (told_by("close_look", shown) + mirrored) / 2, strict=True):
             here = total[:, *at]
-            here[0] += window / (1 + np.exp(-found[0]))
+            here[0] += window / (1 + np.exp(-logits[0]))
             here[1] += window
     told, weight = total[:, LAP : LAP + h, LAP : LAP + w][:, asked]
     alpha = (first > 0.5).astype(np.float32)

@@ -29,7 +29,7 @@ from yardchalk.core.second_look import Look
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
 from yardchalk.core.stages.edge.drawn import is_drawn
-from yardchalk.core.stages.edge.first import first_matte, matte_between
+from yardchalk.core.stages.edge.first import drop_crumbs, first_matte, matte_between
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light, see
 
@@ -44,8 +44,8 @@ _MOSTLY = 0.7  # share of the band that is thin, from which on the colours alone
 _HUE_FIRM = 1e-2  # and where hue tells
 _THIN_SPREAD = 0.3  # of alpha where detail is thin
 _LOOKED_SPREAD = 0.01  # of alpha by the close look, at its own size
-_LOOKED_ALL = 0.03  # of what it lacks of full coverage: full
-_HELD = 0.3  # how far coverage is held to the close look along smooth outlines, 0..1
+_LOOKED_ALL = 0.05  # of what it lacks of full coverage: full
+_HELD = 0.75  # how far coverage is held to the close look along smooth outlines, 0..1
 _EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
 _RAGGED_REACH = 9  # px
 _ALONG = 31  # px; within which how colour changes towards the rim is taken to be the same
@@ -84,7 +84,7 @@ class BandSettings:
         projection alone; open never looks at the backdrop model.
     width : to either side of the first matte's outline, how far alpha is unknown; from the measured spread of edges if None.
     clean : how far inside the outline the product's colour may still be tinged by the backdrop.
-    crumb : px²; solved pieces smaller than this are left-overs of the solving.
+    crumb : px² covered; solved pieces of less are left-overs of the solving.
     mixing : what is mixed at an edge, light or codes; auto is codes where flat colours show that the picture was drawn.
     """
 
@@ -343,7 +343,7 @@ def solve_between(
     # Thin detail is somewhere more than half there; what is faint all over is what is left of a shadow.
     there = cv2.dilate((alpha > 0.5).view(np.uint8), np.ones((_FAINT_REACH, _FAINT_REACH), np.uint8)) > 0
     alpha[thin & ~there] = 0
-    _drop_crumbs(alpha, settings.crumb)
+    drop_crumbs(alpha, settings.crumb)
     return Matte(alpha, thin, told, USUAL_SPREAD)
 
 
@@ -418,7 +418,9 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
         slope = np.where(fine[:, None], np.float32(0), front - deeper)
         front = np.clip(front + np.float32(_FRONT_FROM / _DEEPER) * _along(alpha.shape, rows, columns, slope), 0, 1)
     of_light = np.hypot(_LIGHT_SPREAD * (0.1 + behind[:, 3]), _SHADE_SPREAD * np.abs(behind[:, 3] - farther[:, 3]))
-    close = np.where(looked[rows, columns], np.where(fine, np.float32(1), _trusted(alpha, outline, band, spread)), np.float32(-1))
+    # Flat colours tell coverage to the code.
+    least = 0.0 if drawn else _HELD
+    close = np.where(looked[rows, columns], np.where(fine, np.float32(1), _trusted(alpha, outline, band, spread, least)), np.float32(-1))
     doubt = np.column_stack([of_front, of_light, fine, told[rows, columns], close]).astype(np.float32)
     if drawn:
         front, behind = decode(front), decode(behind)
@@ -426,7 +428,7 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     index, front, behind, doubt = _with_ring(alpha.shape, rows, columns, front, behind, doubt)
     made = Solution(alpha, distance, spread, settings.clean, index, rows.size, front, behind, doubt, drawn)
     weighed = refine(made, pixels, (alpha.shape[1], alpha.shape[0]), 0, 0).alpha
-    _drop_crumbs(weighed, settings.crumb)
+    drop_crumbs(weighed, settings.crumb)
     # Where nothing is left, nothing comes back at another size.
     near = cv2.dilate((weighed > 0).view(np.uint8), np.ones((3, 3), np.uint8))
     index = np.where(near > 0, index, 0)
@@ -447,14 +449,14 @@ def _along(shape: tuple[int, ...], rows: Places, columns: Places, values: Float)
     return out
 
 
-def _trusted(alpha: Float, distance: Float, band: Mask, spread: float) -> Float:
-    """How far the close look is to be held to, 0..1: wholly among detail that no smooth outline explains, as bristles are. In the
-    order of the band.
+def _trusted(alpha: Float, distance: Float, band: Mask, spread: float, least: float) -> Float:
+    """How far the close look is to be held to, 0..1: `least` along smooth outlines, wholly among detail that none explains, as bristles
+    are. In the order of the band.
     """
     off = np.where(band, np.abs(alpha - coverage_at(distance, spread)), np.float32(0))
     reach = _RAGGED_REACH, _RAGGED_REACH
     mean = cv2.blur(off, reach)[band] / np.maximum(cv2.blur(band.astype(np.float32), reach)[band], np.float32(1e-3))
-    return np.clip((mean - _EXPLAINED) / (_RAGGED - _EXPLAINED), _HELD, 1)
+    return np.clip((mean - _EXPLAINED) / (_RAGGED - _EXPLAINED), least, 1)
 
 
 def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, told: Float) -> Float:
@@ -737,11 +739,3 @@ def _most_likely(
             own[k] = min(max(front[k] + luma * mean + chroma * (own[k] - mean), np.float32(0)), one)
         own[3] = min(max(front[3] + luma * (seen[3] - a * front[3] - (one - a) * behind[3]), np.float32(0)), one)
     return a
-
-
-def _drop_crumbs(alpha: Float, least: float) -> None:
-    """Clear the pieces with less area than `least`, px²."""
-    _, labels, stats, _ = cv2.connectedComponentsWithStats((alpha > 0).view(np.uint8), connectivity=8)
-    crumb = stats[:, cv2.CC_STAT_AREA] < least
-    crumb[0] = False
-    alpha[crumb[labels]] = 0

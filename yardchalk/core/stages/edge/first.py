@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
-from yardchalk.core.regions import disc
+from yardchalk.core.regions import disc, pieces_of
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light
 
 _ROUNDS = 2
@@ -31,7 +31,7 @@ class FirstSettings:
     outer: float = 1.5  # how far outside it the backdrop is sure
     blur: float = 2.6  # how far the lens spreads an edge to either side
     chroma_weight: float = 0.05
-    crumb: float = 60.0  # px²; solved pieces smaller than this are left-overs of the solving
+    crumb: float = 60.0  # px² covered; solved pieces of less are left-overs of the solving
 
 
 def first_matte(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: FirstSettings = FirstSettings()) -> Float:
@@ -50,7 +50,7 @@ def first_matte(pixels: NDArray[np.uint8], product: Mask, noise: float, settings
     core = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5) > settings.inner
     backdrop = cv2.distanceTransform((~product).view(np.uint8), cv2.DIST_L2, 5) > settings.outer
     alpha = matte_between(pixels, core, backdrop, noise, settings)
-    _drop_crumbs(alpha, settings.crumb)
+    drop_crumbs(alpha, settings.crumb)
     return alpha
 
 
@@ -112,12 +112,12 @@ def _share(seen: Float, behind: Float, front: Float, weight: np.float32) -> tupl
     return min(max((step * rise + weight * shared) / square, np.float32(0)), np.float32(1)), np.sqrt(square)
 
 
-def _drop_crumbs(alpha: Float, least: float) -> None:
-    """Clear the pieces with less area than `least`, px²."""
-    _, labels, stats, _ = cv2.connectedComponentsWithStats((alpha > 0).view(np.uint8), connectivity=8)
-    crumb = stats[:, cv2.CC_STAT_AREA] < least
+def drop_crumbs(alpha: Float, least: float) -> None:
+    """Clear the pieces that cover less than `least`, px², in all: what is faint counts for little; in place."""
+    pieces = pieces_of(alpha > 0, diagonal=True)
+    crumb = pieces.area * pieces.means(alpha[..., None])[:, 0] < least
     crumb[0] = False
-    alpha[crumb[labels]] = 0
+    alpha[pieces.chosen(crumb)] = 0
 
 
 def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: FirstSettings) -> Mask:
