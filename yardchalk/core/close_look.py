@@ -71,7 +71,7 @@ def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float
     # Of small pieces that the first matte was not sure of, there are none.
     pieces = pieces_of(alpha > _FAINT, diagonal=True)
     known = pieces.area > _SMALL * pieces.area[1:].sum()
-    known[np.unique(pieces.labels[first > _SURE])] = True
+    known[np.unique(pieces.labels[(first > _SURE) | ~asked])] = True
     known[0] = True
     alpha[pieces.chosen(~known)] = 0
     return alpha
