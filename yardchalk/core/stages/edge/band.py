@@ -340,9 +340,10 @@ def solve_between(
         alpha = np.where(settled, first, alpha)
     alpha[alpha < _NOTHING] = 0
     alpha[alpha > _ALL] = 1
-    # Thin detail is somewhere more than half there; what is faint all over is what is left of a shadow.
+    # Thin detail is somewhere more than half there, and so is an edge that is seen closely; what is faint all over is what is left of a
+    # shadow.
     there = cv2.dilate((alpha > 0.5).view(np.uint8), np.ones((_FAINT_REACH, _FAINT_REACH), np.uint8)) > 0
-    alpha[thin & ~there] = 0
+    alpha[(thin if settled is None else thin | settled) & ~there] = 0
     drop_crumbs(alpha, settings.crumb)
     return Matte(alpha, thin, told, USUAL_SPREAD)
 
