@@ -1,4 +1,4 @@
-import { QueryClient, useQuery } from '@tanstack/react-query';
+import { notifyManager, QueryClient, useQuery } from '@tanstack/react-query';
 import { answered, client, type Photo, type Tile } from './client';
 
 /** The one cache of what the server said. Live events tell it what changed, so nothing is asked twice on a timer. */
@@ -9,6 +9,10 @@ export const queries = new QueryClient({
     mutations: { networkMode: 'always' },
   },
 });
+
+// What is kept is told to the page before whoever kept it goes on: a draft that is dropped after an answer was put here
+// must not show, for a frame, what the page knew before.
+notifyManager.setScheduler(queueMicrotask);
 
 export const keys = {
   lots: ['lots'],

@@ -78,7 +78,7 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
     const here = toShare(at);
     setWay([]);
     if (!clear.followEdges || at.shift) {
-      setOpen([...open, { at: here }]);
+      setOpen((now) => [...now, { at: here }]);
       return;
     }
     const [snapped = here] = await wayTo(null, within(here));
