@@ -13,6 +13,7 @@ from yardchalk.core.checks.lot import MEASURES, check_lot
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Mask, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
+from yardchalk.core.regions import disc
 from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import BalanceMarks, LiftMarks, ListingSpec, Marks, load_sheet, load_spec
 from yardchalk.core.softness import softness
@@ -102,6 +103,21 @@ class CheckTest(unittest.TestCase):
                 photo = SCENE.but(lamp=lamp).made().jpeg
                 findings = self.found(produce(Render(photo, "pot", WHITE, Marks(balance=balance)), PNG).findings, "cast")
                 self.assertEqual(len(findings), wanted, findings)
+
+    def test_the_products_colour_thrown_on_the_paper_is_no_missing_part(self) -> None:
+        h, w = SCENE.height, SCENE.width
+        y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+        glow = np.exp(-(((x - 0.5 * w) / (0.16 * w)) ** 2) - ((y - 0.8 * h) / (0.045 * h)) ** 2)[..., None] * np.array([0, 0.6, 0.66])
+        alpha = self.made.alpha[..., None]
+        light = alpha * self.made.product + (1 - alpha) * self.made.backdrop * (1 - glow)
+        thrown = to_coded((light * (1 + np.random.default_rng(1).normal(0, 0.008, (h, w, 1)))).astype(np.float32), np.uint8)
+        self.assertEqual(
+            self.found(produce(Render(encode_picture(thrown, "jpeg", quality=95), "pot", WHITE), PNG).findings, "missing-part"), []
+        )
+        # A disc of the same colour with a border is.
+        thrown[700:761, 150:211] = np.where(disc(61)[..., None] > 0, np.array([225, 120, 110], np.uint8), thrown[700:761, 150:211])
+        (finding,) = self.found(decided(replace(self.made, pixels=thrown), self.made.alpha > 0.5), "missing-part")
+        self.assertTrue(holds(finding, 180, 730))
 
     def test_too_alike(self) -> None:
         pixels, inside = self.made.pixels.copy(), cv2.erode((self.made.alpha == 1).astype(np.uint8), np.ones((25, 25), np.uint8)) > 0

@@ -10,14 +10,14 @@ from pymatting import cf_laplacian
 from tests.pictures import Scene
 from yardchalk.core.checks import REGISTRY, Finding, run_checks
 from yardchalk.core.codecs import Tags, decode_photo, encode_picture
-from yardchalk.core.colour import Float, encode, linear_table
+from yardchalk.core.colour import Float, encode, linear_table, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.errors import YardError
 from yardchalk.core.render import Region, Render
 from yardchalk.core.settings import EdgeMarks, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.edge import closed_form
-from yardchalk.core.stages.edge.band import BandSettings, solve_matte
+from yardchalk.core.stages.edge.band import BandSettings, Matte, describe_band, refine, solve_matte
 from yardchalk.core.stages.edge.finish import tidying
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.place import full_frame
@@ -60,6 +60,26 @@ class SolvingTest(unittest.TestCase):
         band = (MADE.alpha > 0.02) & (MADE.alpha < 0.98)
         tone = np.median((on_black - want)[MADE.alpha == 1])  # lifted a little
         self.assertLess(float(np.abs(on_black - want - tone)[band].mean()), 0.06)
+
+    def test_a_stretch_is_judged_by_its_own_colours(self) -> None:
+        pale, dark = (SCENE.but(colour=colour).made().pixels for colour in ((205, 150, 140), (60, 24, 20)))
+        foot = np.arange(SCENE.height)[:, None, None] > 0.7 * SCENE.height
+        stretches = with_edge(encode_picture(np.where(foot, dark, pale), "png")).stretches
+        self.assertLess(max(stretch.fringe for stretch in stretches), 1.5)
+
+    def test_a_glint_within_the_product_is_filled_and_a_gap_is_not(self) -> None:
+        alpha, pixels = MADE.alpha.copy(), MADE.pixels.copy()
+        (glint, gap), light = ((320, 360), (320, 440)), with_edge().decisions.backdrop.light(800, 600)
+        for (y, x), least in ((glint, 0.6), (gap, 0.0)):
+            alpha[y - 3 : y + 4, x - 3 : x + 4] = 0.7
+            alpha[y - 1 : y + 2, x - 1 : x + 2] = least
+        here = np.s_[gap[0] - 3 : gap[0] + 4, gap[1] - 3 : gap[1] + 4]
+        share = alpha[here][..., None]
+        pixels[here] = to_coded(share * MADE.product[here] + (1 - share) * light[here][..., :3], np.uint8)
+        described = describe_band(pixels, Matte(alpha, alpha < 0, np.ones_like(alpha), 0.8), light)
+        for solved in (described.alpha, refine(described, pixels, (800, 600), 0, 0).alpha):
+            self.assertEqual(float(solved[316:325, 355:366].min()), 1)
+            self.assertLess(float(solved[gap]), 0.1)
 
     def test_colours_and_backdrop_together_beat_either_in_a_contact_shadow(self) -> None:
         dark = SCENE.but(shadow=0.85, colour=(120, 84, 70)).made()

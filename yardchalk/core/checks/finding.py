@@ -160,6 +160,7 @@ class Checked:
         what should be there any more; None without mends.
     shifted : what Colour did to the product; None if nothing.
     meant_tinted : whether a tint or one colour for all was asked for.
+    looked : float32, of the analysis picture's shape: coverage by the second look; None if there was none.
     """
 
     facts: PhotoFacts
@@ -182,6 +183,7 @@ class Checked:
     mended: Mask | None = None
     shifted: Shifted | None = None
     meant_tinted: bool = False
+    looked: Float | None = None
 
     @cached_property
     def coverage(self) -> float:

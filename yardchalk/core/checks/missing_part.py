@@ -3,11 +3,18 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
+from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
+from yardchalk.core.regions import Pieces
 
 _LISTED = 6
+_INSIDE = 2, 4  # px deep, just within a piece's border
+_OUTSIDE = 5, 9  # px across: a piece grown by the one is left out of what lies just beyond it, by the other
+_CRISP = 0.65  # of its difference from the backdrop that a part loses on the way out across its border; shading loses less
+_FREE = 40  # px; with so little border of its own towards the backdrop nothing tells
+_SHADE = 0.3  # of a step in shade, beside one in hue
+_SURE = 0.1  # coverage by the second look; where it sees more, what is dropped is no shading
 
 
 def check(c: Checked) -> list[Finding]:
@@ -22,11 +29,15 @@ def check(c: Checked) -> list[Finding]:
     odd = cv2.morphologyEx(odd.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     pieces = islands(odd)
     limit = c.spec.limits.missing_part
-    found = []
-    for i in larger_than(pieces, limit / 100 * odd.size, _LISTED):
+    found: list[Finding] = []
+    for i in by_size(pieces):
         share = 100 * int(pieces.area[i]) / odd.size
+        if share <= limit or len(found) == _LISTED:
+            break
         box = pieces.box(i)
         other = bool(c.clearing.surroundings[box][pieces.labels[box] == i].mean() > 0.5)
+        if not other and _is_shading(c, pieces, i, near):
+            continue
         what = "Another surface in the frame was cleared away" if other else "A part with its own colour was cleared away"
         found.append(
             Finding(
@@ -58,6 +69,28 @@ def check(c: Checked) -> list[Finding]:
             ),
         )
     return found
+
+
+def _is_shading(c: Checked, pieces: Pieces, label: int, near: Mask) -> bool:
+    """Whether a piece is light on the backdrop: the product's colour thrown on it, or the dark where it stands.
+
+    Shading fades where a part ends: a piece that goes on beyond its border is no part, if the second look saw none there either.
+    """
+    around = pieces.box(label, margin=_OUTSIDE[1])
+    piece = pieces.labels[around] == label
+    beyond, reached = (cv2.dilate(piece.view(np.uint8), np.ones((size, size), np.uint8)) > 0 for size in reversed(_OUTSIDE))
+    outside = beyond & ~reached & ~near[around]
+    if cv2.countNonZero(outside.view(np.uint8)) < _FREE or c.looked is None or c.looked[around][piece].mean() > _SURE:
+        return False
+    depth = cv2.distanceTransform(piece.view(np.uint8), cv2.DIST_L2, 5)
+    free = cv2.dilate(outside.view(np.uint8), np.ones((2 * _OUTSIDE[1] - _OUTSIDE[0],) * 2, np.uint8)) > 0
+    inside = piece & free & (depth >= _INSIDE[0]) & (depth < _INSIDE[1])
+    if not inside.any():
+        return False
+    features = c.evidence.features[around]
+    odds = np.hypot(features[..., 1], features[..., 2]) + _SHADE * np.abs(features[..., 0])
+    within, out, whole = (float(np.median(odds[where])) for where in (inside, outside, piece))
+    return within - out < _CRISP * whole
 
 
 @compiled

@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from yardchalk.core.close_look import look_closely
 from yardchalk.core.colour import Coded, Float, Mask, decode, encode, linear_table, top
 from yardchalk.core.compiled import compiled
+from yardchalk.core.regions import pieces_of
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
@@ -45,7 +46,8 @@ _HUE_FIRM = 1e-2  # and where hue tells
 _THIN_SPREAD = 0.3  # of alpha where detail is thin
 _LOOKED_SPREAD = 0.01  # of alpha by the close look, at its own size
 _LOOKED_ALL = 0.05  # of what it lacks of full coverage: full
-_HELD = 0.5  # how far coverage is held to the close look along smooth outlines, 0..1
+_LACKS, _HALF_GONE = 0.02, 0.5  # of full coverage: nothing that is seen; and coverage of what is as much backdrop
+_HELD = 0.75  # how far coverage is held to the close look along smooth outlines, 0..1
 _EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
 _RAGGED_REACH = 9  # px
 _ALONG = 31  # px; within which how colour changes towards the rim is taken to be the same
@@ -430,11 +432,30 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     made = Solution(alpha, distance, spread, settings.clean, index, rows.size, front, behind, doubt, drawn)
     weighed = refine(made, pixels, (alpha.shape[1], alpha.shape[0]), 0, 0).alpha
     drop_crumbs(weighed, settings.crumb)
-    # Where nothing is left, nothing comes back at another size.
-    near = cv2.dilate((weighed > 0).view(np.uint8), np.ones((3, 3), np.uint8))
-    index = np.where(near > 0, index, 0)
+    filled = _fill_pinholes(weighed, thin, settings.crumb)
+    # Where nothing is left, nothing comes back at another size; nor does what was filled.
+    near = cv2.dilate((weighed > 0).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    index = np.where(near & ~filled, index, 0)
     beyond = np.where(weighed > 0.5, np.float32(wide), np.float32(-open_))
     return replace(made, alpha=weighed, index=index, distance=np.where(index > 0, distance, beyond))
+
+
+def _fill_pinholes(alpha: Float, thin: Mask, least: float) -> Mask:
+    """Fill the places within the product that lack less than `least`, px², in all and are nowhere half gone; in place.
+
+    A gap shows the backdrop somewhere; a glint on a rim does not. Returns what was filled, bool (h, w).
+    """
+    pieces = pieces_of((alpha < 1 - _LACKS) & (alpha > 0), diagonal=True)
+    values = np.dstack([1 - alpha, (alpha < _HALF_GONE) | thin]).astype(np.float32)
+    lacking, open_ = (pieces.means(values) * pieces.area[:, None]).T
+    glint = (lacking < least) & (open_ == 0)
+    glint[0] = False
+    # A border that is not soft anywhere has backdrop beside it, and no gap in it either.
+    bare = cv2.dilate((alpha == 0).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    glint[np.unique(pieces.labels[bare])] = False
+    filled = pieces.chosen(glint)
+    alpha[filled] = 1
+    return filled
 
 
 def _along(shape: tuple[int, ...], rows: Places, columns: Places, values: Float) -> Float:

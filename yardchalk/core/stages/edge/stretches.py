@@ -96,8 +96,10 @@ def outline_stretches(
     cut = refine(solution, pixels, (w, h), 0, 0) if cut is None else cut
     place = np.full((h, w), -1, np.int32)
     place[cut.rows, cut.columns] = np.arange(cut.rows.size)
-    own = cut.colour[place[rows, columns]]
     seen = light_at(pixels, rows, columns)[:, :3]
+    # Of full or no coverage most keep the colour they had, and the cutout does not list them.
+    listed = place[rows, columns]
+    own = np.where(listed[:, None] >= 0, cut.colour[listed], seen)
     order = solution.index[rows, columns] - 1
     front, behind = solution.front[order, :3], solution.behind[order, :3]
     told, fine, looked = solution.doubt[order, 3] > TOLD, solution.doubt[order, 2] > 0.5, solution.doubt[order, 4] >= 0
