@@ -7,7 +7,7 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.checks.off_white import BLOCKS, COLOUR_STEPS, MOVED_FLOOR, TOUCHING, nearness, within
+from yardchalk.core.checks.off_white import BLOCKS, COLOUR_STEPS, MOVED_FLOOR, nearness, touching, within
 from yardchalk.core.codecs import Part, Tags, decode_photo, encode_gif, encode_grey, encode_openraster, encode_picture, merged_of
 from yardchalk.core.codecs.openraster import thumbnail_of
 from yardchalk.core.codecs.reading import Limits
@@ -79,7 +79,7 @@ def _with_quality(pixels: Coded, covered: Float, spec: ListingSpec, tags: Tags) 
 
     quality: int | None = spec.quality
     if spec.background == "white" and fmt == "jpeg":
-        quality = sufficient_quality(pixels, ~within(covered, TOUCHING), spec.quality)
+        quality = sufficient_quality(pixels, ~touching(covered), spec.quality)
         data = made(quality)
     elif spec.behind is not None and (kept := _bearable(made, spec.behind, covered, spec.quality)) is not None:
         quality, data = kept
@@ -104,7 +104,7 @@ def _with_quality(pixels: Coded, covered: Float, spec: ListingSpec, tags: Tags) 
 
 def _bearable(made: Callable[[int], bytes], behind: tuple[int, int, int], covered: Float, least: int) -> tuple[int, bytes] | None:
     """The least quality, from the given one up, that keeps what lies behind as the check wants it, and its file; None if none does."""
-    away, far = ~within(covered, TOUCHING), ~within(covered, BLOCKS)
+    away, far = ~touching(covered), ~within(covered, BLOCKS)
     plain = 255 if behind == (255, 255, 255) else 255 - COLOUR_STEPS
     for quality in (least, *(q for q in _QUALITY_STEPS if q > least)):
         data = made(quality)

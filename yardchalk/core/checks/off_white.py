@@ -7,6 +7,7 @@ from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
 from yardchalk.core.colour import Coded, Float, Mask, darkest, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.listing import WITH_QUALITY
+from yardchalk.core.regions import disc
 
 # JPEG compresses by blocks of 8 px (16 with the smoothing across them), so next to an edge it moves backdrop pixels.
 BLOCKS = 16
@@ -20,6 +21,11 @@ def within(alpha: Float, distance: int) -> Mask:
     """Pixels nearer to the product than a distance, px (in rows and columns)."""
     size = 2 * distance + 1
     return cv2.dilate((alpha > 0).astype(np.uint8), np.ones((size, size), np.uint8)) > 0
+
+
+def touching(alpha: Float) -> Mask:
+    """Pixels so near to the product, all round, that compression may move them as it has to."""
+    return cv2.dilate((alpha > 0).astype(np.uint8), disc(2 * TOUCHING + 1)) > 0
 
 
 @compiled
@@ -60,7 +66,7 @@ def check(c: Checked) -> list[Finding]:
         return []
     findings = []
     if lossy:
-        moved = off & within(covered, BLOCKS) & ((low >= MOVED_FLOOR * step) | within(covered, TOUCHING))
+        moved = off & within(covered, BLOCKS) & ((low >= MOVED_FLOOR * step) | touching(covered))
         count = int(moved.sum())
         if count:
             least = int(low[moved].min()) // step
