@@ -6,6 +6,7 @@ from typing import Any
 from playwright.sync_api import Response, expect
 
 from tests.browser.test_page import PageCase
+from tools.shots import settled
 
 
 class EdgePageTest(PageCase):
@@ -63,3 +64,21 @@ class EdgePageTest(PageCase):
         page.get_by_role("button", name="Undo").click()
         expect(page.get_by_label("Grow or shrink, %")).to_have_value("0.000")
         page.get_by_label("Unit of lengths").first.select_option("px")
+
+    def test_a_photo_is_treated_as_a_drawing_and_as_measured_again(self) -> None:
+        page = self.page
+        treated = page.get_by_label("Treated as", exact=True)
+        expect(treated).to_have_value("auto")
+        tiles: list[str] = []
+        page.on("request", lambda request: tiles.append(request.url) if "/tiles/" in request.url else None)
+        with self.kept() as answer:
+            treated.select_option(label="a drawing")
+        self.assertEqual(self.edge(answer.value)["mixing"], "codes")
+        settled(page)
+        self.assertTrue(tiles, "its edges are seen as a drawing's")
+        page.reload()
+        page.get_by_label("Histogram with white point").wait_for()
+        page.keyboard.press("5")
+        expect(treated).to_have_value("codes")
+        page.get_by_role("button", name="Undo").click()
+        expect(treated).to_have_value("auto")

@@ -3220,7 +3220,7 @@ export interface components {
          *     lost_any, lost_all : share of product pixels that reach 255 in any and in all channels and had not before.
          *     just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
          *     clips_unshaded : the same for the backdrop outside the product's shadow, which the cut drops.
-         *     bearable : the least white point that burns at most 0.1 % of the product.
+         *     bearable : the least white point that burns at most 0.05 % of the product.
          *     offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
          *         nothing clears the backdrop, the product's light is left as it was.
          *     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.

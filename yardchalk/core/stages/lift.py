@@ -25,7 +25,7 @@ STILL_SHORT = 0.001  # share of the backdrop that may stay short of white
 _MASK_SIDE = 800  # px; of the mask of where Lift acts
 _SOFT_BORDER = 12.0  # px of that mask, round the product
 _EMPTY_SIDE, _EMPTY_BLUR = 160, 3.0  # px; of a photo of the empty set
-LOST = 0.001  # share of the product that may be burnt
+LOST = 0.0005  # share of the product that auto lets burn: half of what the check lets pass, which counts at the size of the result
 
 
 class GiveAndTake(BaseModel):
@@ -38,7 +38,7 @@ class GiveAndTake(BaseModel):
     lost_any, lost_all : share of product pixels that reach 255 in any and in all channels and had not before.
     just_clips : the largest white point that leaves at most 0.1 % of the backdrop short; None if there is none.
     clips_unshaded : the same for the backdrop outside the product's shadow, which the cut drops.
-    bearable : the least white point that burns at most 0.1 % of the product.
+    bearable : the least white point that burns at most 0.05 % of the product.
     offer : what auto takes: clips_unshaded (the cut drops shadows) or else just_clips, but no lower than bearable; where
         nothing clears the backdrop, the product's light is left as it was.
     backdrop, product : histograms of the darkest channel (the last to clip), 256 counts each.
