@@ -11,7 +11,7 @@ import numpy as np
 from numpy.random import Generator
 from numpy.typing import NDArray
 
-from teaching.camera import contact_shadow, grained, mirroring
+from teaching.camera import contact_shadow, grained, mirroring, packed
 from teaching.scenes import paths_of
 from yardchalk.core.close_look import TILE, open_of, what_is_shown
 from yardchalk.core.colour import Float, decode, encode
@@ -24,7 +24,8 @@ _OF_EACH, _OF_DRAWN = 20, 60  # pieces of each photo; there are fewer drawings
 _OTHERWISE = 0.4  # share of the pieces shown on paper of another colour, and share with channels exchanged
 _GLOSSY = 0.2  # share of the pieces shown with a rim that mirrors the paper
 _SHADED = 0.25  # share of the pieces shown with a deep shadow where the product stands
-_GRAINED = 0.15  # and share on paper with more grain
+_GRAINED = 0.15  # share on paper with more grain
+_PACKED = 0.5  # and share that went through another JPEG
 _ROUGH = 0.15  # share of the pieces shown with a first matte that is not the second look's
 _LOOKED = 400, 880  # px; the long side that the second look had
 
@@ -129,6 +130,8 @@ def shown_of(border: Border, r: Generator) -> tuple[Float, Float]:
         channels = r.permutation(3)
         seen, light, own = seen[..., channels], light[..., channels], own[..., channels]
     pixels = np.rint(encode(np.clip(seen, 0, 1)) * 255).astype(np.uint8)
+    if r.random() < _PACKED:
+        pixels = packed(pixels, r)
     true = np.clip(truth, 0, 1)
     if r.random() < _ROUGH:
         # A first matte as a person's strokes and the rules give it.

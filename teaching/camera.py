@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import simplejpeg
 from numpy.random import Generator
+from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, decode, encode
 
@@ -87,9 +88,18 @@ def paper_grain(r: Generator, h: int, w: int) -> Float:
     return fine / fine.std() * share + coarse / coarse.std() * (1 - share)
 
 
+def _cells(r: Generator, h: int, w: int) -> Float:
+    """Patches a few px wide, each of a level of its own, as what takes noise away leaves of a grain; (h, w), of deviation near to one."""
+    seeds = r.random((h, w)) > 1 / r.uniform(6, 25)
+    seeds[0, 0] = False
+    _, labels = cv2.distanceTransformWithLabels(seeds.view(np.uint8), cv2.DIST_L2, 3, labelType=cv2.DIST_LABEL_PIXEL)
+    levels = r.standard_normal(int(labels.max()) + 1).astype(np.float32)
+    return cv2.GaussianBlur(levels[labels], (0, 0), float(r.uniform(0.3, 1)))
+
+
 def grained(paper: Float, r: Generator) -> Float:
     """Paper (h, w, 3), from a sheet that is nearly smooth to coarse cloth."""
-    grain = paper_grain(r, *paper.shape[:2])
+    grain = (paper_grain if r.random() < 0.7 else _cells)(r, *paper.shape[:2])
     return paper * np.exp(np.exp(r.uniform(*np.log((0.004, 0.06)))) * grain)[..., None]
 
 
@@ -166,8 +176,15 @@ def _developed(light: Float, r: Generator) -> bytes:
     amount = float(r.choice([0.4, 0.5, 0.5, 0.7, 1, 1.5]))
     spread = np.sqrt(np.maximum(light, 0) * amount**2 / _FULL_WELL + (0.0012 * amount) ** 2)
     codes = encode(np.clip(light + r.standard_normal(light.shape, np.float32) * spread, 0, 1))
-    quality, subsampling = ((92, "420"), (90, "420"), (97, "444"), (98, "444"), (96, "444"), (98, "444"))[int(r.integers(6))]
+    quality, subsampling = ((92, "420"), (90, "420"), (95, "420"), (97, "444"), (98, "444"), (96, "444"))[int(r.integers(6))]
     return jpeg(codes, quality, subsampling)
+
+
+def packed(pixels: NDArray[np.uint8], r: Generator) -> NDArray[np.uint8]:
+    """Coded (h, w, 3) as it comes out of a JPEG; most cameras halve the resolution of colour."""
+    data = simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), int(r.integers(78, 97)), "RGB", "420" if r.random() < 0.8 else "444")
+    out: NDArray[np.uint8] = simplejpeg.decode_jpeg(data, "RGB")
+    return out
 
 
 def jpeg(codes: Float, quality: int, subsampling: str) -> bytes:

@@ -5,7 +5,7 @@ import unittest
 import cv2
 import numpy as np
 
-from teaching.camera import Layers, contact_shadow, grained, mirroring, photo_of
+from teaching.camera import Layers, contact_shadow, grained, mirroring, packed, photo_of
 from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import decode
 
@@ -47,6 +47,13 @@ class CameraTest(unittest.TestCase):
             made = grained(paper, np.random.default_rng(seed))
             self.assertAlmostEqual(float(made.mean()), 0.5, delta=0.02)
             self.assertLess(float(made.std()), 0.05)
+
+    def test_another_jpeg_changes_little_but_the_colour_beside_a_border(self) -> None:
+        pixels = np.where(_disc()[..., None] > 0.5, np.array([190, 60, 30], np.uint8), np.array([215, 215, 215], np.uint8))
+        for seed in range(20):
+            made = packed(pixels, np.random.default_rng(seed)).astype(np.float32)
+            self.assertLess(float(np.abs(made.mean(2) - pixels.mean(2)).mean()), 4)
+            self.assertLess(float(np.abs(made[:20] - 215).max()), 4)
 
     def test_a_photo_shows_what_its_truth_says(self) -> None:
         coverage = _disc()
