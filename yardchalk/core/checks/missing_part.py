@@ -11,6 +11,7 @@ from yardchalk.core.regions import Pieces
 _LISTED = 6
 _INSIDE = 2, 4  # px deep, just within a piece's border
 _OUTSIDE = 5, 9  # px across: a piece grown by the one is left out of what lies just beyond it, by the other
+_ACROSS = 13  # px across; of a piece's own border, only what is that near to the outside is compared with it
 _CRISP = 0.65  # of its difference from the backdrop that a part loses on the way out across its border; shading loses less
 _FREE = 40  # px; with so little border of its own towards the backdrop nothing tells
 _SHADE = 0.3  # of a step in shade, beside one in hue
@@ -83,7 +84,7 @@ def _is_shading(c: Checked, pieces: Pieces, label: int, near: Mask) -> bool:
     if cv2.countNonZero(outside.view(np.uint8)) < _FREE or c.looked is None or c.looked[around][piece].mean() > _SURE:
         return False
     depth = cv2.distanceTransform(piece.view(np.uint8), cv2.DIST_L2, 5)
-    free = cv2.dilate(outside.view(np.uint8), np.ones((2 * _OUTSIDE[1] - _OUTSIDE[0],) * 2, np.uint8)) > 0
+    free = cv2.dilate(outside.view(np.uint8), np.ones((_ACROSS, _ACROSS), np.uint8)) > 0
     inside = piece & free & (depth >= _INSIDE[0]) & (depth < _INSIDE[1])
     if not inside.any():
         return False
