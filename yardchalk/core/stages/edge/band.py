@@ -46,7 +46,7 @@ _HUE_FIRM = 1e-2  # and where hue tells
 _THIN_SPREAD = 0.3  # of alpha where detail is thin
 _LOOKED_SPREAD = 0.01  # of alpha by the close look, at its own size
 _LOOKED_ALL = 0.05  # of what it lacks of full coverage: full
-_LACKS, _HALF_GONE = 0.02, 0.5  # of full coverage: nothing that is seen; and coverage of what is as much backdrop
+_LACKS, _GAP = 0.02, 0.4  # of full coverage: nothing that is seen; and coverage of what may be a gap
 _HELD = 0.75  # how far coverage is held to the close look along smooth outlines, 0..1
 _EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
 _RAGGED_REACH = 9  # px
@@ -441,16 +441,16 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
 
 
 def _fill_pinholes(alpha: Float, thin: Mask, least: float) -> Mask:
-    """Fill the places within the product that lack less than `least`, px², in all and are nowhere half gone; in place.
+    """Fill the places within the product that lack less than `least`, px², in all and may be no gap; in place.
 
     A gap shows the backdrop somewhere; a glint on a rim does not. Returns what was filled, bool (h, w).
     """
     pieces = pieces_of((alpha < 1 - _LACKS) & (alpha > 0), diagonal=True)
-    values = np.dstack([1 - alpha, (alpha < _HALF_GONE) | thin]).astype(np.float32)
+    values = np.dstack([1 - alpha, (alpha < _GAP) | thin]).astype(np.float32)
     lacking, open_ = (pieces.means(values) * pieces.area[:, None]).T
     glint = (lacking < least) & (open_ == 0)
     glint[0] = False
-    # A border that is not soft anywhere has backdrop beside it, and no gap in it either.
+    # What lies beside bare backdrop is the border itself.
     bare = cv2.dilate((alpha == 0).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
     glint[np.unique(pieces.labels[bare])] = False
     filled = pieces.chosen(glint)
