@@ -182,7 +182,7 @@ def _developed(light: Float, r: Generator) -> bytes:
 
 def packed(pixels: NDArray[np.uint8], r: Generator) -> NDArray[np.uint8]:
     """Coded (h, w, 3) as it comes out of a JPEG; most cameras halve the resolution of colour."""
-    data = simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), int(r.integers(78, 97)), "RGB", "420" if r.random() < 0.8 else "444")
+    data = jpeg((pixels / np.float32(255)).astype(np.float32), int(r.integers(78, 97)), "420" if r.random() < 0.8 else "444")
     out: NDArray[np.uint8] = simplejpeg.decode_jpeg(data, "RGB")
     return out
 

@@ -5,6 +5,7 @@ import io
 import unittest
 import warnings
 
+import cv2
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -12,10 +13,12 @@ from PIL import Image, ImageCms
 from pydantic import ValidationError
 
 from tests.pictures import Scene
-from yardchalk.core.codecs import decode_photo, encode_picture, exif_of, inspect_photo, pages_of
+from yardchalk.core.checks.off_white import touching
+from yardchalk.core.codecs import Tags, decode_photo, encode_picture, exif_of, inspect_photo, pages_of
 from yardchalk.core.codecs.exif import carried
 from yardchalk.core.deliver import Result, produce
 from yardchalk.core.errors import UnreadablePhoto
+from yardchalk.core.filing import written
 from yardchalk.core.listing import ListingSpec
 from yardchalk.core.losses import losses
 from yardchalk.core.mending import Bench, offer_mend
@@ -103,6 +106,19 @@ class FormatTest(unittest.TestCase):
         self.assertLess(
             np.percentile(np.abs(np.asarray(flat)[..., :3].astype(int) - meant), 99.9), 24, "cut-out over backdrop is the picture"
         )
+
+    def test_white_is_held_all_round_a_product_however_it_lies(self) -> None:
+        for angle in (0, 15, 30, 52):
+            big = np.zeros((1600, 1600), np.uint8)
+            cv2.fillPoly(big, [cv2.boxPoints(((800, 800), (500, 900), angle)).astype(np.int32)], 255)
+            alpha = cv2.GaussianBlur(cv2.resize(big, (400, 400), interpolation=cv2.INTER_AREA) / np.float32(255), (0, 0), 0.8)
+            alpha[alpha < 0.004] = 0
+            away = cv2.distanceTransform((alpha == 0).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE) > 4
+            self.assertFalse((touching(alpha) & away).any(), "corners are no nearer than they are")
+            pixels = np.round(255 * (1 - alpha[..., None]) + alpha[..., None] * np.array([225, 180, 10])).astype(np.uint8)
+            for file in ("jpeg", "webp"):
+                back = written(pixels, alpha, alpha, spec_of(file=file), Tags()).back.pixels
+                self.assertGreaterEqual(int(back.min(2)[away].min()), 250)
 
     def test_a_byte_limit_is_met_with_the_best_quality_that_fits(self) -> None:
         for file in ("jpeg", "webp"):
