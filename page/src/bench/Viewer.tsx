@@ -301,7 +301,18 @@ export function Viewer({
           <TestCards card={card} onCard={onCard} />
         </Flex>
       </Flex>
-      <Flex position="absolute" bottom="10px" left="12px" {...panel} px="2" height="28px" align="center" gap="2">
+      {/* Over the line between before and after, which runs down the whole viewer. */}
+      <Flex
+        position="absolute"
+        bottom="10px"
+        left="12px"
+        zIndex="1"
+        {...panel}
+        px="2"
+        height="28px"
+        align="center"
+        gap="2"
+      >
         <Text className="figures" minWidth="52px" textAlign="right" aria-label="Zoom">
           {zoom} %
         </Text>
