@@ -46,6 +46,18 @@ class TruthTest(unittest.TestCase):
                 boxes = [f.place.original for f in result.findings if f.severity != "note" and f.place]
                 self.assertTrue(any(wrong[y : y + h, x : x + w].any() for x, y, w, h in boxes))
 
+    def test_an_outline_that_hangs_on_shading_is_doubted_only_where_the_second_look_does_not_confirm_it(self) -> None:
+        result, matte, alpha = worked("PW-1004")  # white enamel on white
+        self.assertEqual([(f.check, f.severity) for f in result.findings if f.stage == "clear"], [("too-alike", "note")])
+        self.assertLess(float(((matte > 0.5) != (alpha > 0.5)).mean()), 0.002, "rightly so")
+        result, matte, alpha = worked("PW-1047")  # speckled bowls on grey
+        wrong = (matte > 0.5) != (alpha > 0.5)
+        boxes = [f.place.original for f in result.findings if f.check == "weak-outline" and f.severity == "look" and f.place]
+        doubted = np.zeros(wrong.shape, bool)
+        for x, y, w, h in boxes:
+            doubted[y : y + h, x : x + w] = True
+        self.assertGreater(float(wrong[doubted].sum() / wrong.sum()), 0.5)
+
     def test_a_ready_photo_is_exactly_white_where_truth_says_backdrop(self) -> None:
         photo, truth = TRUTH["PW-1031"]
         alpha = cv2.imread(str(truth), cv2.IMREAD_GRAYSCALE)

@@ -169,7 +169,7 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         mended=render.touched_at_all,
         shifted=render.shifted,
         meant_tinted=render.colour.tint is not None or render.colour.recolour is not None,
-        looked=None if render.given_alpha else render.second_look.coverage,
+        looked=None if render.given_alpha else render.second_look,
     )
 
 

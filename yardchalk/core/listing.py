@@ -36,7 +36,7 @@ class Limits(Settings):
     left_behind: float = Field(0.02, ge=0, le=100, description="Largest kept place that the backdrop explains, % of the photo.")
     missing_part: float = Field(0.05, ge=0, le=100, description="Largest dropped place that nothing explains, % of the photo.")
     fine_detail: float = Field(1.8, ge=0, le=100, description="Share of the product that may be thin (wires, bristles, lines), in %.")
-    weak_outline: float = Field(2.8, ge=0, le=100, description="Longest stretch of outline without an edge, % of the longer side.")
+    weak_outline: float = Field(2.8, ge=0, le=100, description="Longest stretch of outline that is a guess, % of the longer side.")
     ghosts: float = Field(12, ge=0, description="Largest faint island apart from the product, px.")
     pinholes: float = Field(12, ge=0, description="Largest hole within the product, px.")
     fringe: float = Field(3.0, ge=0, le=100, description="How far the edge's colour leans towards the backdrop, mean, ΔE00.")

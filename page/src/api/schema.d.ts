@@ -3662,7 +3662,7 @@ export interface components {
             fine_detail: number;
             /**
              * Weak Outline
-             * @description Longest stretch of outline without an edge, % of the longer side.
+             * @description Longest stretch of outline that is a guess, % of the longer side.
              * @default 2.8
              */
             weak_outline: number;

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.regions import Pieces, disc, pieces_of
+from yardchalk.core.second_look import Look
 from yardchalk.core.settings import ListingSpec
 from yardchalk.core.stages.clear.advice import Overlap
 from yardchalk.core.stages.clear.automatic import Clearing
@@ -95,6 +96,7 @@ def verdict_of(findings: list[Finding]) -> Verdict:
 
 
 _THIN = 9 / 1600  # of the analysis picture's long side; what is narrower is thin
+_AWAY = 4 / 1600  # of the same: two px of what the second look looks at; an outline that is nearer to its own is confirmed
 _FEW = 3  # findings of a kind; more are one with many places, to be mended or let pass at once
 
 
@@ -160,7 +162,7 @@ class Checked:
         what should be there any more; None without mends.
     shifted : what Colour did to the product; None if nothing.
     meant_tinted : whether a tint or one colour for all was asked for.
-    looked : float32, of the analysis picture's shape: coverage by the second look; None if there was none.
+    looked : the second look, of the analysis picture's shape; None if there was none.
     """
 
     facts: PhotoFacts
@@ -183,7 +185,7 @@ class Checked:
     mended: Mask | None = None
     shifted: Shifted | None = None
     meant_tinted: bool = False
-    looked: Float | None = None
+    looked: Look | None = None
 
     @cached_property
     def coverage(self) -> float:
@@ -210,6 +212,27 @@ class Checked:
     def kept(self) -> Mask:
         """What is mostly product, on the analysis picture: bool (h, w)."""
         return self.covered > 0.5
+
+    @cached_property
+    def outline(self) -> Mask:
+        """Outermost pixels of what is kept, on the analysis picture: bool (h, w); not along the frame, where it may go on outside."""
+        kept = self.kept.view(np.uint8)
+        rim: Mask = (kept > 0) & (cv2.erode(kept, np.ones((3, 3), np.uint8)) == 0)
+        rim[:2] = rim[-2:] = False
+        rim[:, :2] = rim[:, -2:] = False
+        return rim
+
+    @cached_property
+    def unconfirmed(self) -> Mask:
+        """The outline where the second look sees it elsewhere or could not tell, on the analysis picture: bool (h, w)."""
+        if self.looked is None:
+            return self.outline
+        away = max(self.kept.shape) * _AWAY
+        theirs = (self.looked.coverage > 0.5).view(np.uint8)
+        border = theirs - cv2.erode(theirs, np.ones((3, 3), np.uint8))
+        near = cv2.distanceTransform(1 - border, cv2.DIST_L2, 5) <= away
+        untold = cv2.dilate(self.looked.rules_stand.view(np.uint8), disc_of(2 * away)) > 0
+        return self.outline & (untold | ~near)
 
     @cached_property
     def covered(self) -> Float:

@@ -81,7 +81,7 @@ def _is_shading(c: Checked, pieces: Pieces, label: int, near: Mask) -> bool:
     piece = pieces.labels[around] == label
     beyond, reached = (cv2.dilate(piece.view(np.uint8), np.ones((size, size), np.uint8)) > 0 for size in reversed(_OUTSIDE))
     outside = beyond & ~reached & ~near[around]
-    if cv2.countNonZero(outside.view(np.uint8)) < _FREE or c.looked is None or c.looked[around][piece].mean() > _SURE:
+    if cv2.countNonZero(outside.view(np.uint8)) < _FREE or c.looked is None or c.looked.coverage[around][piece].mean() > _SURE:
         return False
     depth = cv2.distanceTransform(piece.view(np.uint8), cv2.DIST_L2, 5)
     free = cv2.dilate(outside.view(np.uint8), np.ones((_ACROSS, _ACROSS), np.uint8)) > 0

@@ -14,15 +14,19 @@ _FINE = 0.3  # share of a stretch that is thin detail: that has a check of its o
 
 
 def check(c: Checked) -> list[Finding]:
-    """The longest stretches of outline without an edge; not along the frame, where the product may leave it."""
+    """The longest stretches of outline without an edge, or that hardly differ from side to side.
+
+    What the second look confirms is no guess: it is counted only where that sees the outline elsewhere or could not tell.
+    """
     if c.given or not c.evidence.support.any():
         return []
-    kept = c.kept.view(np.uint8)
-    longest = max(kept.shape)
-    rim = (kept > 0) & (cv2.erode(kept, np.ones((3, 3), np.uint8)) == 0)
-    rim[:2] = rim[-2:] = False
-    rim[:, :2] = rim[:, -2:] = False
-    weak = rim & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < _EDGE)
+    return _edgeless(c) or _faint(c)
+
+
+def _edgeless(c: Checked) -> list[Finding]:
+    """The longest stretches of outline without an edge."""
+    longest = max(c.kept.shape)
+    weak = c.unconfirmed & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < _EDGE)
     limit = c.spec.limits.weak_outline
     pieces = islands(cv2.dilate(weak.view(np.uint8), disc_of(longest * _REACH)) > 0)
     lengths = np.bincount(pieces.labels[weak], minlength=pieces.area.size)
@@ -45,21 +49,21 @@ def check(c: Checked) -> list[Finding]:
                 tool="outline",
             )
         )
-    return found or _faint(c, longest)
+    return found
 
 
-def _faint(c: Checked, longest: int) -> list[Finding]:
+def _faint(c: Checked) -> list[Finding]:
     """One finding if more of the outline than the limit hardly differs from side to side; its place is the longest run of that."""
     limit = c.spec.limits.weak_outline
     runs: list[list[Stretch]] = [[]]
     for stretch in c.stretches:
-        if stretch.contrast < _FAINT and stretch.fine < _FINE:
+        if stretch.contrast < _FAINT and stretch.fine < _FINE and _unconfirmed(c, stretch):
             runs[-1].append(stretch)
         elif runs[-1]:
             runs.append([])
     worst = max(runs, key=lambda run: sum(stretch.length for stretch in run))
     length = sum(stretch.length for run in runs for stretch in run)
-    share = 100 * length * c.analysis_scale / longest
+    share = 100 * length * c.analysis_scale / max(c.kept.shape)
     if share <= limit:
         return []
     boxes = np.array([stretch.box for stretch in worst])
@@ -79,3 +83,10 @@ def _faint(c: Checked, longest: int) -> list[Finding]:
             tool="outline",
         )
     ]
+
+
+def _unconfirmed(c: Checked, stretch: Stretch) -> bool:
+    """Whether the second look does not confirm most of a stretch."""
+    left, top, width, height = (round(side * c.analysis_scale) for side in stretch.box)
+    box = np.s_[top : top + height, left : left + width]
+    return 2 * cv2.countNonZero(c.unconfirmed[box].view(np.uint8)) > cv2.countNonZero(c.outline[box].view(np.uint8))
