@@ -111,11 +111,12 @@ def gathered(findings: list[Finding]) -> list[Finding]:
             continue
         worst = max(alike, key=lambda finding: finding.excess)
         message = f"{len(alike)} places, the worst: {worst.message[0].lower()}{worst.message[1:]}"
-        out.append(worst.model_copy(update={"message": message, "place": _all_of(places)}))
+        out.append(worst.model_copy(update={"message": message, "place": all_of(places)}))
     return out
 
 
-def _all_of(places: list[Place]) -> Place:
+def all_of(places: list[Place]) -> Place:
+    """Several places as one."""
     on_result = [place.result for place in places if place.result is not None]
     return Place(
         original=_round_all([place.original for place in places]),

@@ -3,12 +3,14 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, disc_of, islands
+from yardchalk.core.checks.finding import Checked, Finding, Place, all_of, by_size, disc_of, islands
+from yardchalk.core.colour import Mask
 from yardchalk.core.stages.edge.stretches import Stretch
 
 _EDGE = 20.0  # steepness in units of the backdrop's noise, from which on an outline is believed
 _REACH = 7 / 1600  # of the long side: how far from the outline the edge may be
 _LISTED = 4
+_MUCH = 2  # times the limit; so much outline without an edge is worth a look even if the second look confirms it
 _FAINT = 3.0  # ΔE00 between product and backdrop, under which an outline is a guess
 _FINE = 0.3  # share of a stretch that is thin detail: that has a check of its own
 
@@ -16,17 +18,19 @@ _FINE = 0.3  # share of a stretch that is thin detail: that has a check of its o
 def check(c: Checked) -> list[Finding]:
     """The longest stretches of outline without an edge, or that hardly differ from side to side.
 
-    What the second look confirms is no guess: it is counted only where that sees the outline elsewhere or could not tell.
+    What the second look confirms is no guess: it is counted only where that sees the outline elsewhere or could not tell; and
+    where no edge is seen at all, as long as that is not much.
     """
     if c.given or not c.evidence.support.any():
         return []
-    return _edgeless(c) or _faint(c)
-
-
-def _edgeless(c: Checked) -> list[Finding]:
-    """The longest stretches of outline without an edge."""
     longest = max(c.kept.shape)
-    weak = c.unconfirmed & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < _EDGE)
+    edgeless = c.outline & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < _EDGE)
+    return _guesses(c, edgeless & c.unconfirmed) or _hanging(c, edgeless) or _faint(c)
+
+
+def _guesses(c: Checked, weak: Mask) -> list[Finding]:
+    """The longest stretches of what is given of the outline."""
+    longest = max(c.kept.shape)
     limit = c.spec.limits.weak_outline
     pieces = islands(cv2.dilate(weak.view(np.uint8), disc_of(longest * _REACH)) > 0)
     lengths = np.bincount(pieces.labels[weak], minlength=pieces.area.size)
@@ -36,25 +40,38 @@ def _edgeless(c: Checked) -> list[Finding]:
         share = 100 * length / longest
         if share <= limit:
             break
-        found.append(
-            Finding(
-                check="weak-outline",
-                severity="look",
-                message=f"The outline is a guess along {round(length / c.analysis_scale):,} px: the photo has no edge there",
-                place=c.place_from_analysis(*pieces.rect(i)),
-                figure=round(share, 1),
-                limit=limit,
-                unit="% of side",
-                stage="clear",
-                tool="outline",
-            )
-        )
+        message = f"The outline is a guess along {round(length / c.analysis_scale):,} px: the photo has no edge there"
+        found.append(_finding(c, share, message, c.place_from_analysis(*pieces.rect(i))))
     return found
+
+
+def _hanging(c: Checked, edgeless: Mask) -> list[Finding]:
+    """One finding if so much of the outline has no edge that the second look alone is not enough; its place is all of that."""
+    length = cv2.countNonZero(edgeless.view(np.uint8))
+    share = 100 * length / max(c.kept.shape)
+    if share <= _MUCH * c.spec.limits.weak_outline:
+        return []
+    message = f"The outline hangs on the second look alone along {round(length / c.analysis_scale):,} px: the photo has no edge there"
+    pieces = islands(cv2.dilate(edgeless.view(np.uint8), disc_of(max(c.kept.shape) * _REACH)) > 0)
+    return [_finding(c, share, message, all_of([c.piece_on_analysis(pieces, i) for i in by_size(pieces)[:_LISTED]]))]
+
+
+def _finding(c: Checked, share: float, message: str, place: Place | None) -> Finding:
+    return Finding(
+        check="weak-outline",
+        severity="look",
+        message=message,
+        place=place,
+        figure=round(share, 1),
+        limit=c.spec.limits.weak_outline,
+        unit="% of side",
+        stage="clear",
+        tool="outline",
+    )
 
 
 def _faint(c: Checked) -> list[Finding]:
     """One finding if more of the outline than the limit hardly differs from side to side; its place is the longest run of that."""
-    limit = c.spec.limits.weak_outline
     runs: list[list[Stretch]] = [[]]
     for stretch in c.stretches:
         if stretch.contrast < _FAINT and stretch.fine < _FINE and _unconfirmed(c, stretch):
@@ -64,25 +81,15 @@ def _faint(c: Checked) -> list[Finding]:
     worst = max(runs, key=lambda run: sum(stretch.length for stretch in run))
     length = sum(stretch.length for run in runs for stretch in run)
     share = 100 * length * c.analysis_scale / max(c.kept.shape)
-    if share <= limit:
+    if share <= c.spec.limits.weak_outline:
         return []
     boxes = np.array([stretch.box for stretch in worst])
     left, top = boxes[:, :2].min(0)
     right, bottom = (boxes[:, :2] + boxes[:, 2:]).max(0)
     least = min(stretch.contrast for stretch in worst)
-    return [
-        Finding(
-            check="weak-outline",
-            severity="look",
-            message=f"The outline is a guess along {round(length):,} px: product and backdrop differ by {least:.1f} ΔE there",
-            place=c.place_from_original(int(left), int(top), int(right - left), int(bottom - top)),
-            figure=round(share, 1),
-            limit=limit,
-            unit="% of side",
-            stage="clear",
-            tool="outline",
-        )
-    ]
+    message = f"The outline is a guess along {round(length):,} px: product and backdrop differ by {least:.1f} ΔE there"
+    place = c.place_from_original(int(left), int(top), int(right - left), int(bottom - top))
+    return [_finding(c, share, message, place)]
 
 
 def _unconfirmed(c: Checked, stretch: Stretch) -> bool:
