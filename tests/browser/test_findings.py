@@ -51,6 +51,26 @@ class FindingsPageTest(PageCase):
         self.work_here(lot_id)
         expect(page.locator("aside").get_by_text("Cast", exact=True)).to_be_visible()
 
+    def test_a_finding_is_mended_in_the_whole_lot_and_taken_back(self) -> None:
+        page = self.page
+        lot_id = self.filled({f"PW-951{i}_warm pot.jpg": WARM.but(seed=i).made().jpeg for i in range(2)} | small_photos(1))
+        self.work_here(lot_id)
+        self.go(f"/lots/{lot_id}")
+        page.get_by_role("button", name="Cast 2").click()
+        strip = page.get_by_role("region", name="Mend in many photos")
+        expect(strip.get_by_role("button", name="Mend “Cast” in 2 photos")).to_be_visible()
+        self.axe()
+        page.keyboard.press("m")
+        expect(strip.get_by_role("status")).to_contain_text("Make the backdrop neutral: 2 photos.")
+        self.work_here(lot_id)
+        expect(strip.get_by_role("status")).to_contain_text("“Cast” is gone from 2 of 2.")
+        expect(page.get_by_text("warm pot")).to_have_count(2)
+        expect(page.get_by_role("button", name="Cast 2")).to_have_count(0)
+        strip.get_by_role("button", name="Take back").click()
+        expect(strip.get_by_role("status")).to_have_count(0)
+        self.work_here(lot_id)
+        expect(page.get_by_role("button", name="Cast 2")).to_be_visible()
+
     def test_let_pass_with_a_reason_taken_back_and_accepted(self) -> None:
         page = self.page
         lot_id, _ = self.on_the_bench({"PW-9500_cut off.jpg": CUT_OFF.made().jpeg, "PW-9501_cut too.jpg": CUT_OFF.but(seed=4).made().jpeg})

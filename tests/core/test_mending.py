@@ -12,7 +12,7 @@ from yardchalk.core.checks.finding import Place
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import Coded
 from yardchalk.core.deliver import Result, produce
-from yardchalk.core.mending import Bench, offer_mend
+from yardchalk.core.mending import Bench, offer_for_all, offer_mend
 from yardchalk.core.render import Render
 from yardchalk.core.settings import EdgeMarks, FrameMarks, LiftMarks, ListingSpec, Marks, load_sheet
 
@@ -87,6 +87,24 @@ class MendTest(unittest.TestCase):
             self.assertTrue((alpha[spot] == (1 if keep else 0)).all())
             far = cv2.dilate(spot.astype(np.uint8), np.ones((25, 25), np.uint8)) == 0
             self.assertLess(float(np.abs(alpha - plain)[far].max()), 0.02, "nothing changes elsewhere")
+
+    def test_several_places_of_a_photo_are_mended_at_once(self) -> None:
+        render = Render(SCENE.made().jpeg, "pot", WHITE)
+        spots = [(600, 400, 30, 30), (700, 560, 24, 40)]
+        found = [
+            Finding(
+                check="ghosts", severity="look", message="", figure=1, limit=0, unit="px", stage="edge",
+                place=Place(original=(x, y, w, h), outline=[[(x, y), (x + w, y), (x + w, y + h), (x, y + h)]]),
+            )
+            for x, y, w, h in spots
+        ]  # fmt: skip
+        mend = offer_for_all(found, Bench(Marks(), WHITE, render.framing, {}))
+        assert mend is not None
+        self.assertEqual(mend.words, "Paint to backdrop")
+        alpha, plain = (Render(render.data, "pot", WHITE, m).cut(1.0, render.whole(1.0)).alpha for m in (mend.marks, Marks()))
+        for x, y, w, h in spots:
+            self.assertEqual(float(plain[y : y + h, x : x + w].min()), 1)
+            self.assertEqual(float(alpha[y + 8 : y + h - 8, x + 8 : x + w - 8].max()), 0)
 
     def test_where_only_a_person_can_say_nothing_is_offered(self) -> None:
         render = Render(SCENE.made().jpeg, "pot", WHITE)

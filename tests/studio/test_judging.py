@@ -1,4 +1,4 @@
-"""What a person says of findings, on a real database: let pass, accepted, taken back; and what it does to the verdict."""
+"""What a person says of findings, on a real database: let pass, accepted, mended in many photos, taken back; and the verdict then."""
 
 import csv
 import io
@@ -9,8 +9,9 @@ from tests.pictures import Scene
 from tests.stand import StudioCase, small_photos
 from yardchalk.core.checks import Scope
 from yardchalk.core.errors import YardError
+from yardchalk.core.settings import Marks
 from yardchalk.store import queries
-from yardchalk.studio import judging, reading
+from yardchalk.studio import history, judging, mending_alike, reading
 from yardchalk.studio.running import ask_runs
 
 CUT_OFF = Scene(width=480, height=360, shift=0.42)
@@ -73,6 +74,31 @@ class JudgingTest(StudioCase):
         with self.assertRaisesRegex(YardError, "1 finding to fix"):
             judging.accept(self.studio, row["id"])
         self.assertEqual(self.named(lot_id)[row["name"]]["verdict"], "fix")
+
+    def test_a_finding_is_mended_in_many_photos_at_once_and_taken_back(self) -> None:
+        lamp = (1.0, 0.9, 0.7)
+        files = {f"{i}.jpg": Scene(width=480, height=360, seed=i, lamp=lamp).made().jpeg for i in range(3)}
+        lot_id, rows = self.filled(
+            files | {"cut.jpg": CUT_OFF.but(lamp=lamp).made().jpeg, "plain.jpg": Scene(width=480, height=360).made().jpeg}
+        )
+        ids = [row["id"] for row in rows.values()]
+        made = mending_alike.mend_alike(self.studio, lot_id, ids, "cast")
+        warm = {name for name in rows if name != "plain.jpg"}
+        self.assertEqual(made.photos, [rows[name]["id"] for name in rows if name in warm])
+        self.assertEqual([(one.words, one.photos) for one in made.done], [("Make the backdrop neutral", 4)])
+        self.work_here(lot_id)
+        now = self.named(lot_id)
+        self.assertEqual([f for row in now.values() for f in row["findings"] if f["check"] == "cast"], [])
+        self.assertEqual({name for name, row in now.items() if row["marks"].get("balance")}, warm)
+        nothing = mending_alike.mend_alike(self.studio, lot_id, ids, "cut-off")
+        self.assertEqual((nothing.photos, nothing.left), ([], ["cut.jpg"]), "the whole photo is there already")
+
+        history.set_marks(self.studio, rows["0.jpg"]["id"], Marks.model_validate(now["0.jpg"]["marks"] | {"lift": {"mid": 1.1}}), "Lighter")
+        self.assertEqual(mending_alike.take_back_alike(self.studio, lot_id, made.photos), 3, "one was changed since")
+        self.work_here(lot_id)
+        now = self.named(lot_id)
+        self.assertEqual({name for name, row in now.items() if row["marks"].get("balance")}, {"0.jpg"})
+        self.assertIn("cast", [f["check"] for f in now["1.jpg"]["findings"]])
 
     def test_a_lot_is_looked_at_as_a_whole_paged_and_given_sheets_photo_by_photo(self) -> None:
         files = {f"{i}.jpg": Scene(width=480, height=360, seed=i, level=232 + i % 3).made().jpeg for i in range(7)}

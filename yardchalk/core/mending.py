@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from shapely import MultiPolygon, Polygon
 
 from yardchalk.core.checks import Finding
+from yardchalk.core.checks.finding import all_of
 from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ClearMarks, Knot, OutlineRegion
 from yardchalk.core.settings import BalanceMarks, FrameMarks, Marks, PlaceMarks, RunSheet
 from yardchalk.core.settings_base import Length, Stroke
@@ -86,6 +87,12 @@ def offer_mend(finding: Finding, bench: Bench) -> Mend | None:
     make = _MENDS.get(finding.check)
     mend = make(finding, bench) if make else None
     return None if mend is None or mend.marks == bench.marks else mend
+
+
+def offer_for_all(findings: list[Finding], bench: Bench) -> Mend | None:
+    """One mend for several findings of one check in a photo: that for the first of them, at the places of all."""
+    places = [finding.place for finding in findings if finding.place is not None]
+    return offer_mend(findings[0].model_copy(update={"place": all_of(places)}) if places else findings[0], bench)
 
 
 def _outline(f: Finding) -> list[list[tuple[float, float]]]:
@@ -229,3 +236,4 @@ _MENDS: dict[str, Callable[[Finding, Bench], Mend | None]] = {
     "cut-off": _whole_photo,
     "framing": _as_the_spec,
 }
+MENDABLE = frozenset(_MENDS)  # checks of whose findings some are mended by one press

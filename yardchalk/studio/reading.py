@@ -5,8 +5,11 @@ from typing import Any, cast
 from psycopg import Connection
 
 from yardchalk.core.checks.lot import MEASURES, strip_of
+from yardchalk.core.deliver import CROP_SIDES
 from yardchalk.core.errors import NotThere
-from yardchalk.core.settings import ListingSpec, RunSheet
+from yardchalk.core.mending import Bench
+from yardchalk.core.settings import FrameMarks, ListingSpec, Marks, RunSheet
+from yardchalk.core.stages.frame import make_framing
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge_lot
@@ -172,6 +175,23 @@ def sheet_of(row: Row) -> RunSheet:
 def spec_of(row: Row) -> ListingSpec:
     """The listing spec in force for a photo's row."""
     return cast(ListingSpec, settings_of("spec", row["spec"], row["spec_content"]))
+
+
+def frame_of(row: Row) -> FrameMarks | None:
+    """The frame in force for a photo's row: its own or, where the run sheet finds one, that of its last run."""
+    sheet, own = sheet_of(row), Marks.model_validate(row["marks"]).frame
+    if own is not None or (sheet.frame.crop != "set" and not sheet.frame.turns):
+        return own
+    found = [row["figures"].get(f"crop {side} (share)") for side in CROP_SIDES]
+    if None in found:
+        return FrameMarks(turns=sheet.frame.turns)
+    return FrameMarks.model_validate({"crop": found, "turns": sheet.frame.turns})
+
+
+def bench_of(row: Row) -> Bench:
+    """What mends for a photo's findings hang on."""
+    framing = make_framing(row["facts"]["width"], row["facts"]["height"], frame_of(row))
+    return Bench(Marks.model_validate(row["marks"]), sheet_of(row), framing, row["figures"])
 
 
 def departures(studio: Studio, lot_id: int) -> list[Row]:

@@ -1,14 +1,15 @@
-"""What a person says of findings: let pass, accepted, taken back; and the islands of the white check."""
+"""What a person says of findings: let pass, accepted, mended in many photos, taken back; and the islands of the white check."""
 
+from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 
 from yardchalk.core.settings import Marks
-from yardchalk.studio import judging
+from yardchalk.studio import judging, mending_alike
 from yardchalk.studio.asking import IslandsAsked
 from yardchalk.web.common import ERRORS, TheRenderers, TheStudio
-from yardchalk.web.models import AllowAlike, AllowanceOut, AllowAsked, Count, Islands, PhotoDetail
+from yardchalk.web.models import AllowAlike, AllowanceOut, AllowAsked, Count, Islands, MendAlike, MendedAlike, PhotoDetail, PhotosChosen
 from yardchalk.web.photos import answered, get_photo, subject_under
 
 router = APIRouter(prefix="/api", responses=ERRORS)
@@ -43,6 +44,18 @@ def get_allowances(studio: TheStudio, lot_id: int) -> Any:
 def post_allow_alike(studio: TheStudio, lot_id: int, asked: AllowAlike) -> Any:
     """Let all findings of a check pass in the photos named."""
     return Count(count=judging.allow_alike(studio, lot_id, asked.photos, asked.check, asked.reason))
+
+
+@router.post("/lots/{lot_id}/mend", response_model=MendedAlike)
+def post_mend_alike(studio: TheStudio, lot_id: int, asked: MendAlike) -> Any:
+    """Mend all findings of a check in the photos named, each by the mend that it offers; they are run and checked anew."""
+    return asdict(mending_alike.mend_alike(studio, lot_id, asked.photos, asked.check))
+
+
+@router.post("/lots/{lot_id}/mend/take-back", response_model=Count)
+def post_take_back_alike(studio: TheStudio, lot_id: int, asked: PhotosChosen) -> Any:
+    """Undo that in the photos named, but for those that were changed since."""
+    return Count(count=mending_alike.take_back_alike(studio, lot_id, asked.photos))
 
 
 @router.post("/photos/{photo_id}/islands", response_model=Islands)

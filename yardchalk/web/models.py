@@ -13,7 +13,7 @@ from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour_settings import ColourSettings
 from yardchalk.core.listing import FileKind
 from yardchalk.core.mend_settings import FillMend
-from yardchalk.core.mending import Mend
+from yardchalk.core.mending import MENDABLE, Mend
 from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks
 from yardchalk.core.settings_base import BrushSize, Stroke
 from yardchalk.core.settings_base import Place as PlaceIn
@@ -85,6 +85,30 @@ class AllowAlike(BaseModel):
     reason: Reason
 
 
+class MendAlike(BaseModel):
+    """Mend all findings of a check in some photos of a lot."""
+
+    photos: list[int] = Field(min_length=1)
+    check: str
+
+
+class MendDone(_Out):
+    """What was done, and in how many photos."""
+
+    words: str
+    photos: int
+
+
+class MendedAlike(_Out):
+    photos: list[int] = Field(description="That were changed.")
+    done: list[MendDone]
+    left: list[str] = Field(description="Names of those where no one press mends it.")
+
+
+class PhotosChosen(BaseModel):
+    photos: list[int] = Field(min_length=1)
+
+
 class DeliverAsked(BaseModel):
     verdicts: list[Verdict] = ["ready"]
 
@@ -130,6 +154,7 @@ class RefusedFile(_Out):
 class LotDetail(Lot):
     seconds_left: float | None
     refusals: list[RefusedFile]
+    mendable: list[str] = Field(sorted(MENDABLE), description="Checks of whose findings some are mended by one press.")
 
 
 class FoundBrief(_Out):

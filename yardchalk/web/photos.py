@@ -9,12 +9,11 @@ from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
 from yardchalk.core.checks import Finding
-from yardchalk.core.deliver import CROP_SIDES
 from yardchalk.core.errors import NotThere
 from yardchalk.core.mending import Bench, offer_mend
 from yardchalk.core.render import Card
 from yardchalk.core.settings import FrameMarks, Marks, RunSheet, parse
-from yardchalk.core.stages.frame import level_along, make_framing
+from yardchalk.core.stages.frame import level_along
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
 from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
@@ -47,17 +46,9 @@ def delete_hold(studio: TheStudio, photo_id: int) -> None:
 @router.get("/photos/{photo_id}", response_model=PhotoDetail)
 def get_photo(studio: TheStudio, photo_id: int) -> Any:
     row = reading.photo(studio, photo_id)
-    sheet = reading.sheet_of(row)
-    frame = Marks.model_validate(row["marks"]).frame
-    if frame is None and (sheet.frame.crop == "set" or sheet.frame.turns):
-        # As the last run found it.
-        found = [row["figures"].get(f"crop {side} (share)") for side in CROP_SIDES]
-        frame = (
-            FrameMarks(turns=sheet.frame.turns) if None in found else FrameMarks.model_validate({"crop": found, "turns": sheet.frame.turns})
-        )
-    framing = make_framing(row["facts"]["width"], row["facts"]["height"], frame)
+    sheet, frame, bench = reading.sheet_of(row), reading.frame_of(row), reading.bench_of(row)
+    framing = bench.framing
     longest = max(framing.whole_width, framing.whole_height)
-    bench = Bench(Marks.model_validate(row["marks"]), sheet, framing, row["figures"])
     return {
         **row,
         "findings": [_with_mend(Finding.model_validate(found), bench) for found in row["findings"]],

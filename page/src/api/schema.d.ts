@@ -1038,6 +1038,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{lot_id}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Mend Alike
+         * @description Mend all findings of a check in the photos named, each by the mend that it offers; they are run and checked anew.
+         */
+        post: operations["post_mend_alike_api_lots__lot_id__mend_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/mend/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Take Back Alike
+         * @description Undo that in the photos named, but for those that were changed since.
+         */
+        post: operations["post_take_back_alike_api_lots__lot_id__mend_take_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/photos/{photo_id}/islands": {
         parameters: {
             query?: never;
@@ -4045,6 +4085,29 @@ export interface components {
             seconds_left: number | null;
             /** Refusals */
             refusals: components["schemas"]["RefusedFile"][];
+            /**
+             * Mendable
+             * @description Checks of whose findings some are mended by one press.
+             * @default [
+             *       "cast",
+             *       "cut-off",
+             *       "fine-detail",
+             *       "framing",
+             *       "fringe",
+             *       "ghosts",
+             *       "left-behind",
+             *       "lost-highlights",
+             *       "lost-shadows",
+             *       "missing-part",
+             *       "off-white",
+             *       "out-of-srgb",
+             *       "pinholes",
+             *       "ragged-edge",
+             *       "stray-piece",
+             *       "tinted-neutral"
+             *     ]
+             */
+            mendable: string[];
         };
         /**
          * Marks
@@ -4086,6 +4149,26 @@ export interface components {
             /** Words */
             words: string;
             marks: components["schemas"]["Marks"];
+        };
+        /**
+         * MendAlike
+         * @description Mend all findings of a check in some photos of a lot.
+         */
+        MendAlike: {
+            /** Photos */
+            photos: number[];
+            /** Check */
+            check: string;
+        };
+        /**
+         * MendDone
+         * @description What was done, and in how many photos.
+         */
+        MendDone: {
+            /** Words */
+            words: string;
+            /** Photos */
+            photos: number;
         };
         /**
          * MendMarks
@@ -4130,6 +4213,21 @@ export interface components {
              * @description Specks on the backdrop that are mended because the run sheet, or this photo, asks for it.
              */
             dust: number;
+        };
+        /** MendedAlike */
+        MendedAlike: {
+            /**
+             * Photos
+             * @description That were changed.
+             */
+            photos: number[];
+            /** Done */
+            done: components["schemas"]["MendDone"][];
+            /**
+             * Left
+             * @description Names of those where no one press mends it.
+             */
+            left: string[];
         };
         /**
          * Message
@@ -4433,6 +4531,11 @@ export interface components {
              * @default 1
              */
             frames: number;
+        };
+        /** PhotosChosen */
+        PhotosChosen: {
+            /** Photos */
+            photos: number[];
         };
         /**
          * PhotosNamed
@@ -8378,6 +8481,112 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AllowAlike"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_mend_alike_api_lots__lot_id__mend_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendAlike"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendedAlike"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_take_back_alike_api_lots__lot_id__mend_take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PhotosChosen"];
             };
         };
         responses: {

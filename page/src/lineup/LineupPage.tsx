@@ -13,6 +13,7 @@ import { wantsPerson } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
 import { cards, TestCards, type Card } from '../shared/TestCards';
 import { FindingFilters, type Filter } from './FindingFilters';
+import { FindingStrip } from './FindingStrip';
 import { LotHeader } from './LotHeader';
 import { OddOnes } from './OddOnes';
 import { Selection } from './Selection';
@@ -35,6 +36,7 @@ const KEYS: [string, string][] = [
   ['Ctrl A', 'choose all that are shown'],
   ['R', 'run the chosen ones again'],
   ['A', 'allow a finding in the chosen ones'],
+  ['M', 'mend the finding chosen at the left, in the chosen photos or all of them'],
   ['C', 'compare two to four chosen ones'],
   ['D', 'to Deliver; Enter does it'],
   ['V', 'the next test card behind all of them'],
@@ -53,12 +55,16 @@ export function LineupPage() {
   const { progress, send, dismiss } = useIntake();
   const [card, setCard] = useState<Card>('white');
   const [filter, setFilter] = useState<Filter>({ check: null, name: '' });
+  const [only, setOnly] = useState<ReadonlySet<number> | null>(null);
   const [look, setLook] = useState<Look>('board');
   const [size, setSize] = useState(SIZES.standard);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const [help, setHelp] = useState(false);
   const tiles = lineup.data ?? NOTHING;
-  const shown = useMemo(() => tiles.filter((tile) => matches(tile, filter)), [tiles, filter]);
+  const shown = useMemo(
+    () => tiles.filter((tile) => (only ? only.has(tile.id) : matches(tile, filter))),
+    [tiles, filter, only],
+  );
   const picked = useMemo(() => shown.filter((tile) => chosen.has(tile.id)), [shown, chosen]);
   const sized = (by: number) => setSize((now) => Math.min(SIZES.most, Math.max(SIZES.least, now + by)));
   useKeys({
@@ -91,7 +97,10 @@ export function LineupPage() {
             tiles={tiles}
             refusals={lot.data.refusals}
             filter={filter}
-            onFilter={setFilter}
+            onFilter={(filter) => {
+              setFilter(filter);
+              setOnly(null);
+            }}
           />
           <Flex as="main" direction="column" flex="1" minWidth="0">
             {progress && (
@@ -123,6 +132,17 @@ export function LineupPage() {
                   )}
                   {look !== 'odd' && <TestCards card={card} onCard={setCard} />}
                 </Flex>
+                <FindingStrip
+                  lotId={lotId}
+                  check={filter.check}
+                  at={picked.length > 0 ? picked : shown}
+                  tiles={tiles}
+                  mendable={lot.data.mendable}
+                  onMended={(photos) => {
+                    setOnly(photos && new Set(photos));
+                    if (!photos) setFilter({ check: null, name: '' });
+                  }}
+                />
                 {shown.length === 0 ? (
                   <Empty title="No photo matches">Choose another finding at the left, or clear the name.</Empty>
                 ) : look === 'odd' ? (

@@ -43,7 +43,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
   const trouble = run.error ?? pause.error ?? goOn.error ?? cancel.error ?? put.error;
   return (
     <Box bg="paper.raised" borderBottom="1px solid" borderColor="line" flex="none">
-      <Flex px="4" py="2" gap="5" align="center" minHeight="64px">
+      <Flex px="4" py="2" gap="4" align="center" minHeight="64px">
         <Box minWidth="0">
           <Label>Lot</Label>
           <Heading as="h1" size="xl" lineHeight="1.2" truncate title={lot.name}>
@@ -186,7 +186,7 @@ function InForce(props: {
   const { label, value, options, aside, onChange } = props;
   return (
     <Box flex="none">
-      <Flex justify="space-between" width="170px" fontSize="12px">
+      <Flex justify="space-between" width="150px" fontSize="12px">
         <Label>{label}</Label>
         <Link to={aside.to} aria-label={aside.label}>
           <Box as="span" color="chalk.blue">
@@ -194,7 +194,7 @@ function InForce(props: {
           </Box>
         </Link>
       </Flex>
-      <NativeSelect.Root size="xs" width="170px">
+      <NativeSelect.Root size="xs" width="150px">
         <NativeSelect.Field
           aria-label={label}
           value={value}
