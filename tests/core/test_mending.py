@@ -11,6 +11,7 @@ from yardchalk.core.checks.allowing import Allowance, allow
 from yardchalk.core.checks.finding import Place
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import Coded
+from yardchalk.core.colour_settings import ColourMarks
 from yardchalk.core.deliver import Result, produce
 from yardchalk.core.mending import Bench, offer_for_all, offer_mend
 from yardchalk.core.render import Render
@@ -32,15 +33,6 @@ def speckled() -> Coded:
     return pixels
 
 
-def filled() -> Coded:
-    """A gap that is shaded too deep to be taken for backdrop by itself."""
-    pixels = SCENE.made().pixels
-    h, w = pixels.shape[:2]
-    shade = np.ones((h, w), np.float32)
-    cv2.ellipse(shade, (386, 499), (60, 90), 0, 0, 360, 0.78, -1)
-    return np.round(pixels * cv2.GaussianBlur(shade, (0, 0), 2)[..., None]).astype(np.uint8)
-
-
 class MendTest(unittest.TestCase):
     def mended(self, photo: bytes, marks: Marks, check: str) -> tuple[Finding, str]:
         """Find it, take what is offered, and see that it is gone; the finding, and what was offered."""
@@ -57,6 +49,7 @@ class MendTest(unittest.TestCase):
     def test_each_finding_goes_by_the_press_that_it_offers(self) -> None:
         pale = Scene(width=1280, height=960, colour=(225, 222, 216), level=245).made().jpeg
         dark = Scene(width=1280, height=960, colour=(40, 24, 22)).made().jpeg
+        grey = SCENE.but(colour=(128, 128, 128)).made().jpeg
         warm = SCENE.but(lamp=(1.0, 0.9, 0.7)).made().jpeg
         plain = SCENE.made().jpeg
         for check, photo, marks, words in (
@@ -66,6 +59,8 @@ class MendTest(unittest.TestCase):
             ("stray-piece", encode_picture(speckled(), "jpeg", quality=95), Marks(), "Drop pieces under"),
             ("fringe", plain, Marks(edge=EdgeMarks(fringe=0)), "Free the edge wholly"),
             ("cut-off", plain, Marks(frame=FrameMarks(crop=(0.4, 0, 1, 1))), "Take the crop off"),
+            ("out-of-srgb", plain, Marks(colour=ColourMarks(exposure=2.0)), "Exposure back to 0"),
+            ("tinted-neutral", grey, Marks(colour=ColourMarks(middles=(20.0, 0.0, -20.0))), "back to none"),
         ):
             with self.subTest(check):
                 _, said = self.mended(photo, marks, check)
