@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from tests.pictures import Made, Scene
-from yardchalk.core.checks import REGISTRY, Finding, run_checks
+from yardchalk.core.checks import REGISTRY, Finding, left_behind, run_checks
 from yardchalk.core.checks.lot import MEASURES, check_lot
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Mask, to_coded
@@ -165,6 +165,19 @@ class CheckTest(unittest.TestCase):
         filled = cv2.morphologyEx((self.made.alpha > 0.5).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((301, 301), np.uint8)) > 0
         found = self.found(decided(self.made, filled), "left-behind")
         self.assertTrue(any(holds(finding, *GAP) for finding in found), found)
+
+    def test_a_place_that_the_second_look_would_rather_open_is_left_behind(self) -> None:
+        render = Render(self.made.jpeg, "pot", WHITE)
+        placing = place(PNG, render.facts.width, render.facts.height, render.box)
+        laid = on_canvas(render, PNG, placing)
+        data = encode_picture(laid.pixels, "png")
+        seen = examine(render, PNG, placing, laid, data, decode_photo(data, "result"), trimmed=True)
+        gap = np.zeros(render.second_look.coverage.shape, bool)
+        gap[420:470, 600:680] = True
+        gap[40:60, 40:60] = True  # is backdrop anyhow
+        self.assertEqual(left_behind.check(seen), [])
+        (finding,) = left_behind.check(replace(seen, looked=replace(render.second_look, may_be_open=gap)))
+        self.assertTrue(holds(finding, 640, 445))
 
     def test_missing_part(self) -> None:
         without = self.made.alpha > 0.5

@@ -65,7 +65,7 @@ class SecondLookTest(unittest.TestCase):
         coverage = np.zeros((200, 300), np.float32)
         cv2.circle(coverage, (150, 100), 60, 0.9, 25)
         coverage[10, 10] = 1
-        look = Look(coverage, np.zeros(coverage.shape, bool))
+        look = Look(coverage, np.zeros(coverage.shape, bool), np.zeros(coverage.shape, bool))
         product = look.product
         self.assertTrue(product[100, 90])
         self.assertFalse(product[100, 150])

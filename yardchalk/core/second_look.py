@@ -32,6 +32,7 @@ _FLANK = 5  # px
 _BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
 # Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
 _SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
+_LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
@@ -49,10 +50,13 @@ class Look:
         By the product, 0..1: good to a pixel or two, not an edge to cut by.
     rules_stand : bool, shape (h, w)
         Where the network would have whole pieces otherwise than the rules but is not sure of them, so that coverage is the rules'.
+    may_be_open : bool, shape (h, w)
+        Of these, places within the product that it would rather take for backdrop seen through a gap.
     """
 
     coverage: Float
     rules_stand: Mask
+    may_be_open: Mask
 
     def enlarged(self, shape: tuple[int, ...]) -> "Look":
         """The same on a picture of another shape (h, w)."""
@@ -60,7 +64,8 @@ class Look:
             return self
         size = shape[1], shape[0]
         coverage = np.clip(cv2.resize(self.coverage, size, interpolation=cv2.INTER_CUBIC), 0, 1)
-        return Look(coverage, cv2.resize(self.rules_stand.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0)
+        masks = self.rules_stand, self.may_be_open
+        return Look(coverage, *(cv2.resize(mask.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 for mask in masks))
 
     @cached_property
     def product(self) -> Mask:
@@ -100,7 +105,7 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     small = [cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in parts]
     found_before = small[2] > 127
     if (blur_of_outline(small[0], found_before) or 0) > _TOO_SOFT:
-        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool))
+        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool), np.zeros(found_before.shape, bool))
     shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown
@@ -111,13 +116,16 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     area = max(cv2.countNonZero(there), 1)
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
     # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
-    stand = _left_to_the_rules(found, found_before, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
-    return Look(found, stand)
+    stand, may_be_open = _left_to_the_rules(found, found_before, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
+    return Look(found, stand, may_be_open)
 
 
-def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask:
-    """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too."""
-    stand = np.zeros(found.shape, bool)
+def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> tuple[Mask, Mask]:
+    """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too.
+
+    Returns where that is, and where of it are likely gaps.
+    """
+    stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
     looked = found > 0.5
     outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
@@ -128,7 +136,7 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
         pieces = pieces_of(whole, diagonal=True)
         if not adds and pieces.area[1:].max(initial=0) > _MOST * cv2.countNonZero(product.view(np.uint8)):
             found[:] = product
-            return np.ones(found.shape, bool)
+            return np.ones(found.shape, bool), may_be_open
         sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
         # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
@@ -140,12 +148,14 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> Mask
         left = near & (other | (product & ~by_the_outside))
         found[left] = product[left]
         stand |= left
-    return stand
+        if not adds:
+            may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
+    return stand, may_be_open
 
 
 def coded_steps(steps: Float) -> NDArray[np.uint8]:
     """Steps as the network is shown them: 28 levels for each doubling beyond the noise."""
-    return np.clip(np.log2(np.maximum(np.nan_to_num(steps), np.float32(1))) * 28, 0, 255).astype(np.uint8)
+    return np.clip(np.log2(np.maximum(steps, np.float32(1))) * 28, 0, 255).astype(np.uint8)
 
 
 def what_is_shown(pixels: NDArray[np.uint8], light: Float, steps: NDArray[np.uint8], product: NDArray[np.uint8]) -> Float:

@@ -35,23 +35,33 @@ def check(c: Checked) -> list[Finding]:
     limit = c.spec.limits.left_behind
     whole = alike.size
     pieces = islands(_of_the_backdrop(islands(alike), d, c.evidence.steps, limit / 100 * whole))
-    found = []
-    for i in larger_than(pieces, limit / 100 * whole, _LISTED):
-        share = 100 * int(pieces.area[i]) / whole
-        found.append(
-            Finding(
-                check="left-behind",
-                severity="look",
-                message=f"Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop",
-                place=c.piece_on_analysis(pieces, i),
-                figure=round(share, 3),
-                limit=limit,
-                unit="% of photo",
-                stage="clear",
-                tool="rub",
-            )
-        )
+    listed = larger_than(pieces, limit / 100 * whole, _LISTED)
+    found = [
+        _finding(c, pieces, i, "Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop") for i in listed
+    ]
+    if c.looked is not None:
+        seen = pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
+        doubted = islands(c.looked.may_be_open & core & ~seen)
+        found += [
+            _finding(c, doubted, i, "This may be a gap: a second look would rather take {share:.2f} % of the photo for backdrop here")
+            for i in larger_than(doubted, limit / 100 * whole, _LISTED)
+        ]
     return found
+
+
+def _finding(c: Checked, pieces: Pieces, label: int, message: str) -> Finding:
+    share = 100 * int(pieces.area[label]) / pieces.labels.size
+    return Finding(
+        check="left-behind",
+        severity="look",
+        message=message.format(share=share),
+        place=c.piece_on_analysis(pieces, label),
+        figure=round(share, 3),
+        limit=c.spec.limits.left_behind,
+        unit="% of photo",
+        stage="clear",
+        tool="rub",
+    )
 
 
 @compiled

@@ -67,8 +67,8 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Evide
     half = ((w + 1) // 2, (h + 1) // 2)
     quiet = _noise_scale(pixels, support)
     quiet_fine, quiet_half = cv2.resize(quiet, (w, h)), cv2.resize(quiet, half)
-    there = np.ascontiguousarray(support[::3, ::3])
-    there_half = np.ascontiguousarray(cv2.resize(support.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0
+    there = _or_all(np.ascontiguousarray(support[::3, ::3]))
+    there_half = _or_all(np.ascontiguousarray(cv2.resize(support.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0)
     fine = np.zeros((h, w), np.float32)
     coarse = np.zeros(half[::-1], np.float32)
     smooth = []
@@ -106,6 +106,11 @@ def _planes(pixels: NDArray[np.uint8], table: Float, lit: Float) -> Float:
     return out
 
 
+def _or_all(seen: Mask) -> Mask:
+    """Where the backdrop was seen; everywhere if it was nowhere, so that there is something to measure the noise on."""
+    return seen if seen.any() else np.ones(seen.shape, bool)
+
+
 def _noise_scale(pixels: NDArray[np.uint8], support: Mask) -> Float:
     """How much quieter, 0..1, a pixel's log light would be if it were as light as the backdrop; at a quarter of the size.
 
@@ -114,7 +119,7 @@ def _noise_scale(pixels: NDArray[np.uint8], support: Mask) -> Float:
     h, w = support.shape
     size = ((w + 3) // 4, (h + 3) // 4)
     light = np.maximum(cv2.transform(to_linear(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)), np.full((1, 3), 1 / 3)), 4e-3)
-    normal = np.median(light[cv2.resize(support.view(np.uint8), size) > 0])
+    normal = np.median(light[_or_all(cv2.resize(support.view(np.uint8), size) > 0)])
     return np.minimum(np.sqrt(light / normal), 1.0).astype(np.float32)
 
 
