@@ -32,6 +32,8 @@ _FLANK = 5  # px
 _BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
 # Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
 _SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
+_SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not like clean paper: darker by so much, or of such a hue
+_DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 _THIN = 13  # px of what is looked at
@@ -116,14 +118,21 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     area = max(cv2.countNonZero(there), 1)
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
     # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
-    stand, may_be_open = _left_to_the_rules(found, found_before, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
+    ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
+    stand, may_be_open = _left_to_the_rules(found, found_before, ratio, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
     return Look(found, stand, may_be_open)
 
 
-def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> tuple[Mask, Mask]:
+def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
+    """Which log ratios to the backdrop (n, 3) are darker than clean paper, or of another hue: bool (n,)."""
+    red, green, blue = ratio.T
+    return ((red + 2 * green + blue) / 4 < -_DARKER) | (np.hypot(red - green, blue - green) > _OF_A_HUE)
+
+
+def _left_to_the_rules(found: Float, product: Mask, ratio: Float, sure_to_drop: float) -> tuple[Mask, Mask]:
     """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too.
 
-    Returns where that is, and where of it are likely gaps.
+    `ratio` is the log ratio to the backdrop, (h, w, 3). Returns where the rules stand, and where of it are likely gaps.
     """
     stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
     looked = found > 0.5
@@ -140,7 +149,12 @@ def _left_to_the_rules(found: Float, product: Mask, sure_to_drop: float) -> tupl
         sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
         # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
-        enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD) if adds else sure_to_drop
+        if adds:
+            enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD)
+        else:
+            # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
+            shadow = strips & _unlike_paper(pieces.means(ratio))
+            enough = np.where(shadow, min(sure_to_drop, _SURE_OF_SHADOW), sure_to_drop)
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.
