@@ -116,7 +116,7 @@ class Case:
             "result": pixels,
             "data": b"",
             "result_facts": _png_facts(),
-            "looked": r.second_look.coverage,
+            "looked": r.second_look,
         }
         return Checked(**{**values, **other})
 

@@ -14,6 +14,7 @@ _EVEN = 16.0  # steepness, in units of the backdrop's noise
 # Of a place as a whole: its mean hue and shade in log light, and its median steepness.
 _MEAN_HUE, _SHADED, _PLAIN = 0.0025, -0.3, 9.5
 _LIT = 0.08  # log light; what is lighter than the backdrop is no backdrop seen through a gap
+_DIM, _UNEVEN = -0.1, 0.04  # log light: mean and deviation of shade, over both of which a pale place is a label
 _TINTED = 0.012  # from this mean hue on it is no white paint, but a gap that the product round it tints
 
 
@@ -45,6 +46,7 @@ def check(c: Checked) -> list[Finding]:
         found += [
             _finding(c, doubted, i, "This may be a gap: a second look would rather take {share:.2f} % of the photo for backdrop here")
             for i in larger_than(doubted, limit / 100 * whole, _LISTED)
+            if not _is_printed(doubted, i, d)
         ]
     return found
 
@@ -62,6 +64,15 @@ def _finding(c: Checked, pieces: Pieces, label: int, message: str) -> Finding:
         stage="clear",
         tool="rub",
     )
+
+
+def _is_printed(pieces: Pieces, label: int, difference: Float) -> bool:
+    """Whether a piece is as light as clean paper, but uneven: a label. A gap is dark from edge to edge, or else as even as the paper."""
+    box = pieces.box(label)
+    mine = pieces.labels[box] == label
+    inner = cv2.erode(mine.view(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    shade = difference[box][inner if inner.any() else mine, 0]
+    return bool(shade.mean() > _DIM and shade.std() > _UNEVEN)
 
 
 @compiled

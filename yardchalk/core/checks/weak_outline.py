@@ -29,7 +29,7 @@ def check(c: Checked) -> list[Finding]:
 
 
 def _guesses(c: Checked, weak: Mask) -> list[Finding]:
-    """The longest stretches of what is given of the outline."""
+    """The longest stretches of weak outline, bool (h, w)."""
     longest = max(c.kept.shape)
     limit = c.spec.limits.weak_outline
     pieces = islands(cv2.dilate(weak.view(np.uint8), disc_of(longest * _REACH)) > 0)
