@@ -14,7 +14,7 @@ _EVEN = 16.0  # steepness, in units of the backdrop's noise
 # Of a place as a whole: its mean hue and shade in log light, and its median steepness.
 _MEAN_HUE, _SHADED, _PLAIN = 0.0025, -0.3, 9.5
 _LIT = 0.08  # log light; what is lighter than the backdrop is no backdrop seen through a gap
-_DIM, _UNEVEN = -0.1, 0.04  # log light: mean and deviation of shade, over both of which a pale place is a label
+_DIM, _UNEVEN = -0.15, 0.04  # log light: mean and deviation of shade, over both of which a pale place is a label
 _TINTED = 0.012  # from this mean hue on it is no white paint, but a gap that the product round it tints
 
 
