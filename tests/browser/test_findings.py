@@ -67,7 +67,7 @@ class FindingsPageTest(PageCase):
         expect(page.get_by_text("warm pot")).to_have_count(2)
         expect(page.get_by_role("button", name="Cast 2")).to_have_count(0)
         strip.get_by_role("button", name="Take back").click()
-        expect(strip.get_by_role("status")).to_have_count(0)
+        expect(strip.get_by_role("button", name="Take back")).to_have_count(0)
         self.work_here(lot_id)
         expect(page.get_by_role("button", name="Cast 2")).to_be_visible()
 

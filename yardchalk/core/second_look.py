@@ -117,8 +117,8 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     there = (found > 0.5).view(np.uint8)
     area = max(cv2.countNonZero(there), 1)
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
-    # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
     ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
+    # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
     stand, may_be_open = _left_to_the_rules(found, found_before, ratio, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
     return Look(found, stand, may_be_open)
 

@@ -58,10 +58,15 @@ class RunAsked(PhotosNamed):
     failed: bool = Field(False, description="Only those that failed.")
 
 
-class SheetAsked(BaseModel):
-    """A run sheet of their own for some photos; null for the lot's."""
+class PhotosChosen(BaseModel):
+    """Some photos of a lot, by number."""
 
     photos: list[int] = Field(min_length=1)
+
+
+class SheetAsked(PhotosChosen):
+    """A run sheet of their own for some photos; null for the lot's."""
+
     sheet: str | None
 
 
@@ -77,18 +82,16 @@ class AllowAsked(BaseModel):
     reason: Reason
 
 
-class AllowAlike(BaseModel):
+class AllowAlike(PhotosChosen):
     """Let all findings of a check pass in some photos of a lot."""
 
-    photos: list[int] = Field(min_length=1)
     check: str
     reason: Reason
 
 
-class MendAlike(BaseModel):
+class MendAlike(PhotosChosen):
     """Mend all findings of a check in some photos of a lot."""
 
-    photos: list[int] = Field(min_length=1)
     check: str
 
 
@@ -103,10 +106,6 @@ class MendedAlike(_Out):
     photos: list[int] = Field(description="That were changed.")
     done: list[MendDone]
     left: list[str] = Field(description="Names of those where no one press mends it.")
-
-
-class PhotosChosen(BaseModel):
-    photos: list[int] = Field(min_length=1)
 
 
 class DeliverAsked(BaseModel):

@@ -4532,7 +4532,10 @@ export interface components {
              */
             frames: number;
         };
-        /** PhotosChosen */
+        /**
+         * PhotosChosen
+         * @description Some photos of a lot, by number.
+         */
         PhotosChosen: {
             /** Photos */
             photos: number[];

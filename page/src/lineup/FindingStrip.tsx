@@ -25,6 +25,7 @@ export function FindingStrip(props: {
 }) {
   const { lotId, check, at, tiles, mendable, onMended } = props;
   const [mended, setMended] = useState<Mended | null>(null);
+  const [kept, setKept] = useState<{ check: string; photos: number } | null>(null);
   const path = { lot_id: lotId };
   const done = () => queries.invalidateQueries({ queryKey: keys.lineup(lotId) });
   const mend = useMutation({
@@ -33,15 +34,17 @@ export function FindingStrip(props: {
     onSuccess: async (made, { check }) => {
       // Not before the tiles say that they wait: else it would be said of the findings as they were that they stayed.
       await done();
+      setKept(null);
       setMended({ ...made, check });
       if (made.photos.length > 0) onMended(made.photos);
     },
   });
   const takeBack = useMutation({
-    mutationFn: (photos: number[]) =>
+    mutationFn: ({ photos }: Mended) =>
       answered(client.POST('/api/lots/{lot_id}/mend/take-back', { params: { path }, body: { photos } })),
-    onSuccess: () => {
+    onSuccess: ({ count: back }, { check, photos }) => {
       setMended(null);
+      setKept({ check, photos: photos.length - back });
       return done();
     },
   });
@@ -67,8 +70,10 @@ export function FindingStrip(props: {
     >
       {offered ? (
         <>
-          <Text minWidth="0">
-            Each photo gets the mend that it offers on the bench, and is checked anew. Undo takes it back.
+          <Text minWidth="0" role="status">
+            {kept && kept.check === check && kept.photos > 0
+              ? `Not taken back in ${count(kept.photos, 'photo')}, changed since: undo it at the bench.`
+              : 'Each photo gets the mend that it offers on the bench, and is checked anew. Undo takes it back.'}
           </Text>
           <Button
             size="2xs"
@@ -99,7 +104,7 @@ export function FindingStrip(props: {
                 ml="auto"
                 flex="none"
                 loading={takeBack.isPending}
-                onClick={() => takeBack.mutate(mended.photos)}
+                onClick={() => takeBack.mutate(mended)}
               >
                 Take back
               </Button>

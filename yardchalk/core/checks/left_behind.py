@@ -33,6 +33,7 @@ def check(c: Checked) -> list[Finding]:
     alike = cv2.morphologyEx(alike.view(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
     if c.mended is not None:
         alike &= ~c.mended
+        core &= ~c.mended
     limit = c.spec.limits.left_behind
     whole = alike.size
     pieces = islands(_of_the_backdrop(islands(alike), d, c.evidence.steps, limit / 100 * whole))
