@@ -1,10 +1,13 @@
 """Worker processes: killed in mid-run, nothing is lost and nothing done twice."""
 
+import asyncio
 import signal
 import time
 
 from tests.stand import StudioCase, small_photos
+from yardchalk.jobs.worker import retry_stalled, worker_app
 from yardchalk.studio.running import ask_runs
+from yardchalk.studio.trying import try_sheets
 
 
 class WorkerTest(StudioCase):
@@ -32,3 +35,31 @@ class WorkerTest(StudioCase):
         rows = self.wait_until(lot_id, {"done"})
         self.assertEqual([row["runs"] for row in rows], [1] * len(files), "none twice")
         self.assertEqual([row["result"] for row in rows], [row["result"] for row in self.rows(undisturbed)], "the same bytes")
+
+    def test_what_one_worker_after_the_other_dies_of_is_given_up_and_can_be_retried(self) -> None:
+        lot_id, _ = self.lot(small_photos(1))
+        ask_runs(self.studio, lot_id)
+        photo_id = self.rows(lot_id)[0]["id"]
+        [cell] = try_sheets(self.studio, lot_id, ["transparent"], [photo_id])
+        for deaths in (1, 2, 3):
+            self.die_at_every_job()
+            [photo], [tried] = self.rows(lot_id), try_sheets(self.studio, lot_id, ["transparent"], [photo_id])
+            self.assertEqual({photo["state"], tried["state"]}, {"failed" if deaths == 3 else "waiting"}, f"after {deaths}")
+        self.assertEqual(tried["id"], cell["id"])
+        for row in (photo, tried):
+            self.assertRegex(row["error"], "^PW-9000_pot.jpg: .*memory.*smaller")
+        self.assertEqual(ask_runs(self.studio, lot_id, failed=True), 1)
+        self.worker()
+        self.wait_until(lot_id, {"done"})
+
+    def die_at_every_job(self) -> None:
+        """As the queue sees it: a worker has taken what waits, and is heard of no more."""
+        with self.studio.transaction() as connection:
+            connection.execute("UPDATE procrastinate_jobs SET status = 'doing', worker_id = NULL WHERE status = 'todo'")
+
+        async def find() -> None:
+            app = worker_app(self.place.database_url)
+            async with app.open_async():
+                await retry_stalled(app, self.studio)
+
+        asyncio.run(find())

@@ -22,6 +22,8 @@ Mask = NDArray[np.bool_]
 # Rec. 601 luma of coded values: what JPEG keeps at full resolution while it halves that of chroma.
 LUMA = np.array([0.299, 0.587, 0.114], np.float32)
 
+_KEYS = -0.75  # the slope that cubic convolution has at one pixel's distance: steeper is crisper
+
 
 def decode(coded: NDArray[Any]) -> Float:
     """Linear light of coded float values in 0..1 (sRGB transfer function, IEC 61966-2-1), any shape."""
@@ -70,6 +72,18 @@ def codes_of_light(dtype: Any) -> Coded:
 def light_of_codes(dtype: Any) -> NDArray[np.uint16]:
     """16-bit linear light of every code of dtype uint8 or uint16."""
     return np.round(linear_table(top(dtype) + 1) * 65535).astype(np.uint16)
+
+
+@cache
+def even_levels(dtype: Any) -> NDArray[np.uint16]:
+    """What every level of dtype uint8 or uint16 is in 16 bits, evenly spaced."""
+    return (np.arange(top(dtype) + 1) * (65535 // top(dtype))).astype(np.uint16)
+
+
+@cache
+def nearest_levels(dtype: Any) -> Coded:
+    """Levels, of dtype uint8 or uint16, nearest to every 16-bit one: shape (65536,)."""
+    return np.round(np.arange(65536) / (65535 // top(dtype))).astype(dtype)
 
 
 def to_linear(coded: Coded) -> Float:
@@ -144,16 +158,24 @@ def resize_linear(coded: Coded, width: int, height: int, region: tuple[slice, sl
 
     With a region (rows, columns of the resized picture) only that is computed: exactly that part of the whole.
     """
-    h, w = coded.shape[:2]
+    return _resized(coded, light_of_codes(coded.dtype), codes_of_light(coded.dtype), width, height, region)
+
+
+def resize_cover(cover: Coded, width: int, height: int, region: tuple[slice, slice] | None = None) -> Coded:
+    """Resize coverage, uint8 or uint16 (h, w), as `resize_linear` does colour."""
+    return _resized(cover[..., None], even_levels(cover.dtype), nearest_levels(cover.dtype), width, height, region)[..., 0]
+
+
+def _resized(values: Coded, table: NDArray[np.uint16], codes: Coded, width: int, height: int, region: tuple[slice, slice] | None) -> Coded:
+    h, w = values.shape[:2]
     rows, columns = region or (slice(0, height), slice(0, width))
     if (w, h) == (width, height):
-        return coded[rows, columns]
-    light = light_of_codes(coded.dtype)
-    codes = codes_of_light(coded.dtype)
-    if width < w:
-        return area_mean(coded, light, codes, width, height, (rows, columns))
-    lit = cv2.LUT(coded, light) if coded.dtype == np.uint8 else light[coded]
-    return codes[cv2.resize(lit, (width, height), interpolation=cv2.INTER_CUBIC)][rows, columns]
+        return values[rows, columns]
+    if width < w or (width == w and height < h):
+        return area_mean(values, table, codes, width, height, (rows, columns))
+    left, across = _cubic_taps(w, width, columns.start, columns.stop)
+    above, down = _cubic_taps(h, height, rows.start, rows.stop)
+    return _weighted(np.ascontiguousarray(values), table.astype(np.float32), codes, left, across, above, down)
 
 
 def area_mean(
@@ -179,7 +201,7 @@ def area_mean(
     h, w = values.shape[:2]
     left, across = _areas(w, width, columns.start, columns.stop)
     above, down = _areas(h, height, rows.start, rows.stop)
-    return _area_mean(np.ascontiguousarray(values), table.astype(np.float32), codes, left, across, above, down)
+    return _weighted(np.ascontiguousarray(values), table.astype(np.float32), codes, left, across, above, down)
 
 
 def _areas(source: int, target: int, start: int, stop: int) -> tuple[NDArray[np.intp], Float]:
@@ -194,8 +216,22 @@ def _areas(source: int, target: int, start: int, stop: int) -> tuple[NDArray[np.
     return first, (share / share.sum(0)).astype(np.float32)
 
 
+def _cubic_taps(source: int, target: int, start: int, stop: int) -> tuple[NDArray[np.intp], Float]:
+    """The same for a target that is larger: the shares of cubic convolution (Keys, 1981); beyond the border lies more of its pixels."""
+    place = (np.arange(start, stop) + 0.5) * (source / target) - 0.5
+    base = np.floor(place).astype(np.intp) - 1
+    first = np.maximum(base, 0)
+    distance = np.abs(place - base - np.arange(4)[:, None])
+    near = ((_KEYS + 2) * distance - (_KEYS + 3)) * distance**2 + 1
+    far = ((_KEYS * distance - 5 * _KEYS) * distance + 8 * _KEYS) * distance - 4 * _KEYS
+    share = np.zeros((6, place.size), np.float32)
+    taps = np.clip(base + np.arange(4)[:, None], 0, source - 1) - first
+    np.add.at(share, (taps, np.arange(place.size)[None]), np.where(distance <= 1, near, far))
+    return first, share
+
+
 @compiled
-def _area_mean(
+def _weighted(
     values: NDArray[Any], table: Float, codes: Coded, left: NDArray[np.intp], across: Float, above: NDArray[np.intp], down: Float
 ) -> Coded:
     h, w, channels = above.size, left.size, values.shape[2]
@@ -214,7 +250,7 @@ def _area_mean(
         for t in range(down.shape[0]):
             share = down[t, y]
             if share == 0:
-                break
+                continue
             if above[y] + t != held:
                 held = above[y] + t
                 source = values[held, start:].ravel()
@@ -230,7 +266,7 @@ def _area_mean(
                 for x in range(w):
                     mean[x] += first[x] * one[at[x]] + second[x] * two[at[x]] + third[x] * three[at[x]]
             for x in range(w):
-                out[y, x, k] = codes[int(mean[x])]
+                out[y, x, k] = codes[min(max(int(mean[x]), 0), 65535)]
     return out
 
 

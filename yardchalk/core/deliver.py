@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict_of
 from yardchalk.core.codecs import SUFFIX, Part, Tags, encode_grey, encode_picture, exif_of, inspect_photo, merged_of
 from yardchalk.core.codecs.exif import carried
-from yardchalk.core.colour import Coded, Float, area_mean, decode, encode, newly_clipped, top
+from yardchalk.core.colour import Coded, Float, area_mean, decode, encode, even_levels, nearest_levels, newly_clipped, top
 from yardchalk.core.filing import OWN, Written, written
 from yardchalk.core.listing import DEEP, SEE_THROUGH, ListingSpec
 from yardchalk.core.pixels import Picture
@@ -23,7 +23,6 @@ from yardchalk.core.stages.place import Placing, added_at, card_behind, full_fra
 
 PREVIEW_SIDE = 640
 CROP_SIDES = ("left", "top", "right", "bottom")
-_EIGHT_OF_SIXTEEN = np.round(np.arange(65536) / 257).astype(np.uint8)
 
 
 class MendShare(BaseModel):
@@ -262,8 +261,7 @@ def _preview(laid: Laid, spec: ListingSpec) -> NDArray[np.uint8]:
     h, w = alpha.shape
     s = min(1.0, PREVIEW_SIDE / max(h, w))
     size = (max(1, round(w * s)), max(1, round(h * s)))
-    depth = top(pixels.dtype)
-    small = area_mean(pixels, (np.arange(depth + 1) * (65535 // depth)).astype(np.uint16), _EIGHT_OF_SIXTEEN, *size)
+    small = area_mean(pixels, even_levels(pixels.dtype), nearest_levels(np.uint8), *size)
     if small.shape[2] == 4:
         return small
     if spec.background != "white":

@@ -3,11 +3,10 @@
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Coded, resize_linear
+from yardchalk.core.colour import Coded, resize_cover, resize_linear
 
 
 @dataclass(frozen=True)
@@ -76,9 +75,7 @@ class Picture:
 
     def resized(self, width: int, height: int, region: tuple[slice, slice] | None = None) -> "Picture":
         """The same picture at another size, or a region of that: colour averaged in linear light, alpha as coverage."""
-        alpha = self.alpha
-        if alpha is not None:
-            alpha = cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA)[region or np.s_[:]]
+        alpha = None if self.alpha is None else resize_cover(self.alpha, width, height, region)
         return Picture(resize_linear(self.pixels, width, height, region), alpha, self.scale * width / self.width)
 
     def eight_bit(self) -> "Picture":

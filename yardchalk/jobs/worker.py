@@ -5,20 +5,25 @@ import contextlib
 import logging
 import os
 import socket
+from collections.abc import Callable
 
 import procrastinate
+from procrastinate.jobs import Status
 
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import ANYWHERE, AT_HOME, DELIVER_TASK, QUIET_S, RUN_TASK, SEND_TASK, TRY_TASK, RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.studio.delivering import ask_lost_deliveries, write_delivery
 from yardchalk.studio.folder_run import one_core
-from yardchalk.studio.running import ask_lost, let_go, run_photo
+from yardchalk.studio.running import ask_lost, give_up_run, let_go, run_photo
 from yardchalk.studio.sending import send_delivery
-from yardchalk.studio.trying import ask_lost_tries, run_try
+from yardchalk.studio.trying import ask_lost_tries, give_up_try, run_try
 
 HEARTBEAT_S = 2.0
 STALLED_S = 8.0
+# So many workers may die at a job before it is taken for the cause: a photo too large for the memory would end them all, for ever.
+_DEATHS = 3
+_GIVEN_UP: dict[str, Callable[..., None]] = {RUN_TASK: give_up_run, TRY_TASK: give_up_try}
 
 log = logging.getLogger("yardchalk.jobs")
 
@@ -57,13 +62,17 @@ def worker_app(url: str) -> procrastinate.App:
     return app
 
 
-async def retry_stalled(app: procrastinate.App) -> int:
-    """Give the jobs of workers that died back to the queue; how many."""
-    stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S))
-    for job in stalled:
-        log.warning("job %s was left by a dead worker; queued again", job.id)
-        await app.job_manager.retry_job(job)
-    return len(stalled)
+async def retry_stalled(app: procrastinate.App, studio: Studio) -> None:
+    """Give the jobs of workers that died back to the queue; but not what one worker after the other died of."""
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
+        give_up = _GIVEN_UP.get(job.task_name)
+        if give_up is not None and job.attempts + 1 >= _DEATHS:
+            log.warning("job %s was left by %d dead workers; given up", job.id, _DEATHS)
+            await asyncio.to_thread(give_up, studio, **job.task_kwargs)
+            await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
+        else:
+            log.warning("job %s was left by a dead worker; queued again", job.id)
+            await app.job_manager.retry_job(job)
 
 
 async def work() -> None:
@@ -97,7 +106,7 @@ async def _take_up(app: procrastinate.App, studio: Studio) -> None:
     while True:
         await asyncio.sleep(2)
         with contextlib.suppress(Exception):  # the database may be restarting; the next round tries again
-            await retry_stalled(app)
+            await retry_stalled(app, studio)
             await asyncio.to_thread(_ask_again, studio)
 
 

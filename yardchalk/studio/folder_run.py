@@ -3,10 +3,8 @@
 import contextlib
 import ctypes
 import hashlib
-import multiprocessing
 import os
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import ProcessPoolExecutor, as_completed
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -23,6 +21,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
 from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, plan_names
+from yardchalk.studio.side_by_side import side_by_side
 from yardchalk.studio.writing import write_new
 
 # Options of glibc's mallopt.
@@ -108,12 +107,9 @@ def run_photos(
             rows[i] = _run_one(*job)
             progress()
     else:
-        context = multiprocessing.get_context("spawn")
-        with ProcessPoolExecutor(min(workers, len(jobs)), mp_context=context, initializer=one_core) as pool:
-            futures = {pool.submit(_run_one, *job): i for i, job in enumerate(jobs)}
-            for future in as_completed(futures):
-                rows[futures[future]] = future.result()
-                progress()
+        for i, row in side_by_side(_run_one, jobs, workers, start=one_core, ended=_ended):
+            rows[i] = row
+            progress()
     for i in range(len(jobs)):
         row = rows[i]
         if isinstance(row, Refusal):
@@ -192,6 +188,12 @@ def _run_one(
     row.mends = result.mends
     row.source_sha256, row.result_sha256 = digest, hashlib.sha256(result.data).hexdigest()
     return row
+
+
+def _ended(path: Path, page: int, name: str, *_: object) -> PhotoReport:
+    """Of a photo whose process was ended, and again when it had the machine to itself."""
+    remedy = "Make it smaller, or run it where there is more memory"
+    return _failed(str(path.with_name(name)), f"{name}: the process that worked on it was ended, most likely for want of memory. {remedy}")
 
 
 def _failed(source: str, message: str) -> PhotoReport:

@@ -186,6 +186,19 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
     return mine
 
 
+def give_up_run(studio: Studio, photo_id: int, key: str) -> None:
+    """Record that one worker after the other was ended while it ran the photo."""
+    with studio.transaction() as connection:
+        photo = queries.photo(connection, photo_id)
+    if photo is not None:
+        _record_failure(studio, photo, key, ended(photo["name"]))
+
+
+def ended(name: str) -> str:
+    """What is said of a photo whose worker was ended again and again."""
+    return f"{name}: the workers that ran it were ended, most likely for want of memory. Make it smaller, or free memory, then retry."
+
+
 def _record_failure(studio: Studio, photo: queries.Row, key: str, message: str) -> None:
     with studio.transaction() as connection:
         queries.fail(connection, photo["id"], key, message)

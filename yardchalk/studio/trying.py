@@ -13,7 +13,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.sampling import unlike
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
-from yardchalk.studio.running import run_key
+from yardchalk.studio.running import ended, run_key
 from yardchalk.studio.shelf import Shelf
 
 _MOST_SHEETS, _MOST_PHOTOS = 6, 8
@@ -85,6 +85,15 @@ def run_try(studio: Studio, try_id: int) -> None:
     with studio.transaction() as connection:
         queries.finish_try(connection, try_id, done)
         announce(connection, asked["lot_id"], asked["photo_id"])
+
+
+def give_up_try(studio: Studio, try_id: int) -> None:
+    """Record that one worker after the other was ended while it tried."""
+    with studio.transaction() as connection:
+        asked = queries.begin_try(connection, try_id)
+        if asked is not None:
+            queries.fail_try(connection, try_id, ended(asked["name"]))
+            announce(connection, asked["lot_id"], asked["photo_id"])
 
 
 def ask_lost_tries(studio: Studio) -> int:

@@ -19,7 +19,7 @@ from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
 from yardchalk.core.stages.colour import Shifted
 from yardchalk.core.stages.edge.stretches import Stretch
-from yardchalk.core.stages.place import Placing
+from yardchalk.core.stages.place import VISIBLE, Placing
 
 Severity = Literal["fix", "look", "note"]
 Verdict = Literal["ready", "look", "fix"]
@@ -192,6 +192,11 @@ class Checked:
     def coverage(self) -> float:
         """Product px on the result, weighted by coverage; at least 1."""
         return max(float(self.alpha.sum()), 1.0)
+
+    @cached_property
+    def shows(self) -> bool:
+        """Whether any of the product is to be seen on the result."""
+        return bool((self.alpha > VISIBLE).any())
 
     @cached_property
     def thin(self) -> Mask:

@@ -16,7 +16,8 @@ def check(c: Checked) -> list[Finding]:
             _finding(f"The canvas is {w} x {h} px instead of {spec.canvas.width} x {spec.canvas.height}", w, spec.canvas.width, "px")
         )
     left, top, right, bottom = product_box(c.alpha)
-    if spec.canvas is not None:
+    # Of nothing, size and place say nothing; that there is nothing is said by missing part.
+    if spec.canvas is not None and c.shows:
         found += _on_canvas(c, left, top, right, bottom)
     elif spec.aspect is not None and abs(w * spec.aspect[1] - h * spec.aspect[0]) > max(spec.aspect):
         shape, wanted = w / h, spec.aspect[0] / spec.aspect[1]

@@ -19,7 +19,9 @@ _SURE = 0.1  # coverage by the second look; where it sees more, what is dropped 
 
 
 def check(c: Checked) -> list[Finding]:
-    """Dropped places with a colour of their own, or far darker than a shadow, or lighter than the backdrop."""
+    """Dropped places with a colour of their own, or far darker than a shadow, or lighter than the backdrop; or nothing kept at all."""
+    if not c.shows:
+        return [_nothing(c)]
     if not c.evidence.support.any() or c.given:
         return []
     odd = _odd(c.evidence.features, max(0.15, 40 * c.evidence.chroma_noise))
@@ -53,23 +55,25 @@ def check(c: Checked) -> list[Finding]:
                 tool="crop" if other else "outline",
             )
         )
-    if not c.clearing.product.any():
-        h, w = odd.shape
-        found.insert(
-            0,
-            Finding(
-                check="missing-part",
-                severity="fix",
-                message="No product was found: everything looks like backdrop",
-                place=c.place_from_analysis(0, 0, w, h),
-                figure=100,
-                limit=limit,
-                unit="% of photo",
-                stage="clear",
-                tool="box",
-            ),
-        )
     return found
+
+
+def _nothing(c: Checked) -> Finding:
+    h, w = c.kept.shape
+    what = (
+        "Nothing is to be seen: the file's own transparency leaves none of it" if c.given else "No product was found: all is like backdrop"
+    )
+    return Finding(
+        check="missing-part",
+        severity="fix",
+        message=what,
+        place=c.place_from_analysis(0, 0, w, h),
+        figure=100,
+        limit=c.spec.limits.missing_part,
+        unit="% of photo",
+        stage="clear",
+        tool="none" if c.given else "box",
+    )
 
 
 def _is_shading(c: Checked, pieces: Pieces, label: int, near: Mask) -> bool:

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Float
 from yardchalk.core.listing import Added, ListingSpec, held_picture
 
+VISIBLE = 0.02  # coverage; what has less is nothing to the eye
+
 
 @dataclass(frozen=True)
 class Placing:
@@ -28,13 +30,13 @@ class Placing:
 
 
 def product_box(alpha: Float) -> tuple[float, float, float, float]:
-    """Left, top, right, bottom of what is visible (alpha over 2 %), as shares 0..1 of the frame.
+    """Left, top, right, bottom of what is visible, as shares 0..1 of the frame.
 
     The whole frame if nothing is visible.
     """
     h, w = alpha.shape
-    rows = np.flatnonzero((alpha > 0.02).any(1))
-    columns = np.flatnonzero((alpha > 0.02).any(0))
+    rows = np.flatnonzero((alpha > VISIBLE).any(1))
+    columns = np.flatnonzero((alpha > VISIBLE).any(0))
     if not rows.size:
         return 0.0, 0.0, 1.0, 1.0
     return float(columns[0] / w), float(rows[0] / h), float((columns[-1] + 1) / w), float((rows[-1] + 1) / h)
