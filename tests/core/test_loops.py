@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from yardchalk.core.codecs import decode_photo, encode_picture
-from yardchalk.core.colour import Float, Mask, area_mean, darkest, open_peak
+from yardchalk.core.colour import Float, Mask, area_mean, codes_of_light, darkest, light_of_codes, open_peak, resize_linear
 from yardchalk.core.filing import sufficient_quality
 from yardchalk.core.regions import HELD, Flood, pieces_of
 
@@ -80,6 +80,21 @@ class PixelsTest(unittest.TestCase):
         values = np.random.default_rng(1).integers(0, 65536, (12, 20, 3), np.uint16)
         plain = values.reshape(4, 3, 5, 4, 3).mean((1, 3))
         np.testing.assert_allclose(area_mean(values, IDENTITY, IDENTITY, 5, 4), plain, atol=0.51)
+
+    @given(st.integers(1, 30), st.integers(1, 30), st.sampled_from([np.uint8, np.uint16]), st.floats(1, 60), st.integers(0, 1000))
+    def test_enlarging_is_cubic_convolution_in_light_and_a_region_is_a_piece_of_the_whole(
+        self, w: int, h: int, dtype: type, factor: float, seed: int
+    ) -> None:
+        values = np.random.default_rng(seed).integers(0, np.iinfo(dtype).max + 1, (h, w, 3), dtype)
+        width, height = round(w * factor) + 1, round(h * factor) + 1
+        whole = resize_linear(values, width, height)
+        light = light_of_codes(np.dtype(dtype))
+        plain = codes_of_light(np.dtype(dtype))[cv2.resize(light[values], (width, height), interpolation=cv2.INTER_CUBIC)]
+        # Rounded to 16 bits of light, which near black are coarser than codes.
+        np.testing.assert_allclose(light[whole].astype(int), light[plain].astype(int), atol=600 if dtype == np.uint8 else 4)
+        self.assertLess((whole != plain).mean(), 0.02)
+        rows, columns = slice(height // 3, height), slice(width // 4, width)
+        np.testing.assert_array_equal(resize_linear(values, width, height, (rows, columns)), whole[rows, columns])
 
     @given(hnp.arrays(np.uint8, (6, 7, 4)))
     def test_darkest_and_open_peak(self, pixels: np.ndarray) -> None:

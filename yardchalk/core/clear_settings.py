@@ -91,11 +91,16 @@ class Knot(Settings):
     after: tuple[Unit, Unit] | None = Field(None, description="Handle of the segment that begins here.")
 
 
+MOST_OUTLINES, MOST_KNOTS = 200, 600
+
+
 class OutlineRegion(RegionSettings):
     """Inside or outside of drawn outlines, exactly as drawn."""
 
     kind: Literal["outline"]
-    paths: tuple[Annotated[tuple[Knot, ...], Field(min_length=2, max_length=600)], ...] = Field(min_length=1, max_length=200)
+    paths: tuple[Annotated[tuple[Knot, ...], Field(min_length=2, max_length=MOST_KNOTS)], ...] = Field(
+        min_length=1, max_length=MOST_OUTLINES
+    )
     backdrop: Literal["outside", "inside"] = Field("outside", description="Which side is backdrop.")
     softness: float = Field(0.0, ge=0, le=0.1, description="Width over which it fades out, share of the longer side.")
     edge: Literal["drawn", "found"] = Field("drawn", description="Cut as drawn, or at the picture's own edge nearby.")

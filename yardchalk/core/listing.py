@@ -21,6 +21,8 @@ DEEP: frozenset[str] = frozenset({"png", "tiff"})
 WITH_QUALITY: frozenset[str] = frozenset({"jpeg", "webp"})
 _FIELDS = frozenset({"name", "sku", "lot", "n", "spec"})
 _PICTURE_BYTES = 3_000_000
+# Of a result: each takes some 20 bytes of memory while it is made.
+MOST_PIXELS = 150_000_000
 
 
 class Limits(Settings):
@@ -48,6 +50,12 @@ class Limits(Settings):
 class Canvas(Settings):
     width: int = Field(ge=16, le=20000, description="px")
     height: int = Field(ge=16, le=20000, description="px")
+
+    @model_validator(mode="after")
+    def _fits_in_memory(self) -> "Canvas":
+        if self.width * self.height > MOST_PIXELS:
+            raise ValueError(f"a canvas has {MOST_PIXELS // 1_000_000} megapixels at most")
+        return self
 
 
 def _a_picture(value: str) -> str:

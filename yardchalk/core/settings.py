@@ -99,7 +99,13 @@ class ClearSettings(Settings):
         return self
 
 
-Percent = Annotated[float, Field(ge=0, le=100)]
+LevelOfNone = Annotated[float, Field(ge=0, le=99)]
+LevelOfFull = Annotated[float, Field(ge=1, le=100)]
+
+
+def _must_rise(black: float, white: float) -> None:
+    if white < black + 1:
+        raise ValueError("white must be at least 1 % above black")
 
 
 def _no_less_than_nothing(length: Length) -> Length:
@@ -108,7 +114,18 @@ def _no_less_than_nothing(length: Length) -> Length:
     return length
 
 
+def _no_more_than_an_edge(length: Length) -> Length:
+    most = _MOST[length.unit]
+    if abs(length.value) > most:
+        raise ValueError(f"must not be over {most} {length.unit}")
+    return length
+
+
 Extent = Annotated[Length, AfterValidator(_no_less_than_nothing)]
+# What an edge is moved or softened by. More than this is no edge any more, and takes minutes.
+_MOST = {"px": 30, "%": 1, "mm": 5}
+Move = Annotated[Length, AfterValidator(_no_more_than_an_edge)]
+Spread = Annotated[Extent, AfterValidator(_no_more_than_an_edge)]
 
 
 class EdgeSettings(Settings):
@@ -127,11 +144,11 @@ class EdgeSettings(Settings):
     )
     specks: Extent = Field(Length(value=4), description="Pieces smaller than a square of this side are dropped.")
     holes: Extent = Field(Length(value=4), description="Holes smaller than a square of this side are filled.")
-    smooth: Extent = Field(Length(value=0), description="How far the outline is evened out along its way.")
-    grow: Length = Field(Length(value=0), description="How far the outline moves outwards; inwards if less than nothing.")
-    feather: Extent = Field(Length(value=0), description="How far the edge is softened.")
-    black: Percent = Field(0, description="Coverage, in %, that becomes none.")
-    white: Percent = Field(100, description="Coverage, in %, that becomes full.")
+    smooth: Spread = Field(Length(value=0), description="How far the outline is evened out along its way.")
+    grow: Move = Field(Length(value=0), description="How far the outline moves outwards; inwards if less than nothing.")
+    feather: Spread = Field(Length(value=0), description="How far the edge is softened.")
+    black: LevelOfNone = Field(0, description="Coverage, in %, that becomes none.")
+    white: LevelOfFull = Field(100, description="Coverage, in %, that becomes full.")
     density: float = Field(0, ge=0, le=1, description="How far washed-out thin detail gets its density back.")
     fringe: float = Field(1, ge=0, le=1, description="How far the edge is freed of the backdrop's colour.")
     fringe_width: Extent = Field(Length(value=0), description="How far inside the outline colour is taken from deeper in.")
@@ -146,8 +163,7 @@ class EdgeSettings(Settings):
 
     @model_validator(mode="after")
     def _levels_rise(self) -> "EdgeSettings":
-        if self.white < self.black + 1:
-            raise ValueError("white must be at least 1 % above black")
+        _must_rise(self.black, self.white)
         return self
 
 
@@ -211,11 +227,11 @@ class EdgeMarks(Settings):
     mixing: Literal["auto", "light", "codes"] | None = None
     specks: Extent | None = None
     holes: Extent | None = None
-    smooth: Extent | None = None
-    grow: Length | None = None
-    feather: Extent | None = None
-    black: Percent | None = None
-    white: Percent | None = None
+    smooth: Spread | None = None
+    grow: Move | None = None
+    feather: Spread | None = None
+    black: LevelOfNone | None = None
+    white: LevelOfFull | None = None
     density: float | None = Field(None, ge=0, le=1)
     fringe: float | None = Field(None, ge=0, le=1)
     fringe_width: Extent | None = None
@@ -226,9 +242,19 @@ class EdgeMarks(Settings):
     glass: tuple[Stroke, ...] = Field((), max_length=60, description="Where the product is seen through; later ones win.")
     see_through: float | None = Field(None, ge=0, le=1, description="How far it is seen through there; 0.8 if left out.")
 
+    @model_validator(mode="after")
+    def _levels_rise(self) -> "EdgeMarks":
+        if self.black is not None and self.white is not None:
+            _must_rise(self.black, self.white)
+        return self
+
     def over(self, sheet: EdgeSettings) -> EdgeSettings:
-        """The run sheet's settings with these in their place."""
+        """The run sheet's settings with these in their place; of its levels, one that a level here crosses gives way."""
         own = {name: getattr(self, name) for name in EdgeSettings.model_fields if getattr(self, name, None) is not None}
+        if self.black is not None and self.white is None:
+            own["white"] = max(sheet.white, self.black + 1)
+        if self.white is not None and self.black is None:
+            own["black"] = min(sheet.black, self.white - 1)
         return EdgeSettings.model_validate(dict(sheet) | own) if own else sheet
 
 

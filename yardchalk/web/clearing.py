@@ -6,7 +6,6 @@ What is asked of a region comes with the request, so that one that is still bein
 from typing import Any
 
 from fastapi import APIRouter, Request, Response
-from fastapi.concurrency import run_in_threadpool
 
 from yardchalk.core.clear_settings import ContrastRegion, OutlineRegion, SpreadRegion
 from yardchalk.core.settings import Marks
@@ -75,16 +74,16 @@ async def post_trace(
 
 
 @router.post("/photos/{photo_id}/clear/svg", response_model=Svg)
-async def post_svg(studio: TheStudio, photo_id: int, region: OutlineRegion) -> Any:
+def post_svg(studio: TheStudio, photo_id: int, region: OutlineRegion) -> Any:
     """Outlines as an SVG document in px of the upright photo."""
-    row = await run_in_threadpool(reading.photo_row, studio, photo_id)
+    row = reading.photo_row(studio, photo_id)
     return {"svg": to_svg(region, row["facts"]["width"], row["facts"]["height"])}
 
 
 @router.post("/photos/{photo_id}/clear/from-svg", response_model=Outlines)
-async def post_from_svg(studio: TheStudio, photo_id: int, given: SvgIn) -> Any:
+def post_from_svg(studio: TheStudio, photo_id: int, given: SvgIn) -> Any:
     """Outlines from SVG path data."""
-    row = await run_in_threadpool(reading.photo_row, studio, photo_id)
+    row = reading.photo_row(studio, photo_id)
     return {"paths": from_svg(given.d, row["facts"]["width"], row["facts"]["height"])}
 
 

@@ -445,7 +445,7 @@ class Outlines(BaseModel):
 
 
 class SvgIn(BaseModel):
-    d: str = Field(min_length=1, max_length=2_000_000, description="Path data, in px of the upright photo.")
+    d: str = Field(min_length=1, max_length=1_000_000, description="Path data, in px of the upright photo.")
 
 
 class Svg(BaseModel):

@@ -108,12 +108,12 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
       onReset={() => edge.set({ [name]: null }, `${label} as the run sheet has it`)}
     />
   );
-  const percent = (name: ShareName, label: string, factor = 100) => (
+  const percent = (name: ShareName, label: string, factor = 100, least = 0, most = 100) => (
     <ValueSlider
       label={label}
       value={Math.round(inForce[name] * factor)}
-      least={0}
-      most={100}
+      least={least}
+      most={most}
       unit="%"
       standard={{
         value: Math.round(sheet[name] * factor),
@@ -181,8 +181,8 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
         <Changed what={changed('smooth')} />
         {length('feather', 'Feather', 12)}
         <Changed what={changed('feather')} />
-        {percent('black', 'Coverage that becomes none', 1)}
-        {percent('white', 'Coverage that becomes full', 1)}
+        {percent('black', 'Coverage that becomes none', 1, 0, Math.floor(inForce.white) - 1)}
+        {percent('white', 'Coverage that becomes full', 1, Math.ceil(inForce.black) + 1, 100)}
         <Changed what={changed('levels')} />
         {percent('density', 'Density of thin detail')}
         <Changed what={changed('density')} />

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.codecs.gif import encode_gif
 from yardchalk.core.colour import Coded
+from yardchalk.core.errors import YardError
 
 Format = Literal["jpeg", "png", "webp", "tiff", "gif"]
 SUFFIX: dict[str, str] = {
@@ -21,6 +22,8 @@ SUFFIX: dict[str, str] = {
     "openraster": ".ora",
     "matte": ".png",
 }
+# px of a side that a format holds, where that is less than a photo may have.
+_LONGEST = {"jpeg": ("JPEG", 65_500), "webp": ("WebP", 16_383)}
 
 
 @dataclass(frozen=True)
@@ -44,7 +47,15 @@ def encode_picture(
 
     JPEG is written with full chroma resolution (4:4:4), so that the backdrop next to a coloured edge stays white. The sRGB profile is
     embedded in all formats but GIF, which has no place for it (nor for dpi). `quality` serves JPEG and WebP, `page` a see-through GIF.
+
+    Raises
+    ------
+    YardError
+        A side is longer than the format holds.
     """
+    name, most = _LONGEST.get(fmt, ("", 0))
+    if most and max(pixels.shape[:2]) > most:
+        raise YardError(f"holds no more than {most:,} px a side", where=name, remedy="Take PNG or TIFF, or a smaller canvas")
     if fmt == "gif":
         return encode_gif(pixels.astype(np.uint8, copy=False), page)
     image = _image(pixels, "rgb16" if pixels.dtype == np.uint16 else "srgb").copy(xres=tags.dpi / 25.4, yres=tags.dpi / 25.4)

@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float
-from yardchalk.core.listing import Added, ListingSpec, held_picture
+from yardchalk.core.errors import YardError
+from yardchalk.core.listing import MOST_PIXELS, Added, ListingSpec, held_picture
 
 VISIBLE = 0.02  # coverage; what has less is nothing to the eye
 
@@ -43,7 +44,13 @@ def product_box(alpha: Float) -> tuple[float, float, float, float]:
 
 
 def place(spec: ListingSpec, width: int, height: int, box: tuple[float, float, float, float]) -> Placing:
-    """Place a photo of width x height px, whose product lies in `box` (shares of the frame), for a listing spec."""
+    """Place a photo of width x height px, whose product lies in `box` (shares of the frame), for a listing spec.
+
+    Raises
+    ------
+    YardError
+        The result would be too large.
+    """
     left, top, right, bottom = box[0] * width, box[1] * height, box[2] * width, box[3] * height
     pw, ph = max(right - left, 1), max(bottom - top, 1)
     if spec.canvas is None:
@@ -51,6 +58,12 @@ def place(spec: ListingSpec, width: int, height: int, box: tuple[float, float, f
         x, y = int(np.floor(left)), int(np.floor(top))
         w, h = int(np.ceil(right)) - x + 2 * margin, int(np.ceil(bottom)) - y + 2 * margin
         wide, high = _widened(w, h, spec.aspect)
+        if wide * high > MOST_PIXELS:
+            raise YardError(
+                f"would be delivered at {wide:,} x {high:,} px, more than {MOST_PIXELS // 1_000_000} megapixels",
+                where=spec.title or spec.name,
+                remedy="Give the listing spec a canvas, a smaller margin or an aspect nearer the product's",
+            )
         return Placing(1.0, margin - x + (wide - w) // 2, margin - y + (high - h) // 2, wide, high)
     cw, ch = spec.canvas.width, spec.canvas.height
     # What is left of the canvas on the nearer side bounds a product that stands aside, so that none is ever cut.

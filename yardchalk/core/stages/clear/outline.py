@@ -5,9 +5,9 @@ from typing import Any
 import cv2
 import numpy as np
 from shapely import MultiPolygon, Polygon
-from svgelements import Close, CubicBezier, Path, QuadraticBezier
+from svgelements import Arc, Close, CubicBezier, Path, QuadraticBezier
 
-from yardchalk.core.clear_settings import Knot, OutlineRegion, flattened
+from yardchalk.core.clear_settings import MOST_KNOTS, MOST_OUTLINES, Knot, OutlineRegion, flattened
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
 from yardchalk.core.stages.clear.ground import Ground
@@ -15,7 +15,6 @@ from yardchalk.core.stages.plot import Plot
 
 _STEPS_OF_NOISE = 30.0  # a step this high costs the way along it half of what even ground costs
 _BEYOND = 40  # px round the straight way that the way along edges may take
-_MOST_OUTLINES, _MOST_KNOTS = 200, 600
 _EXACT = 0.7  # px of the analysis picture that a line may lie off
 
 
@@ -70,18 +69,18 @@ def traced(mask: Mask, plot: Plot) -> list[tuple[Knot, ...]]:
     lines, _ = cv2.findContours(np.kron(mask.view(np.uint8), np.ones((2, 2), np.uint8)), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     out: list[tuple[Knot, ...]] = []
     for line in sorted(lines, key=cv2.contourArea, reverse=True):
-        if len(line) < 4 or len(out) == _MOST_OUTLINES:
+        if len(line) < 4 or len(out) == MOST_OUTLINES:
             break
         # A border that touches itself falls into parts that do not.
         for part in _parts(Polygon((line[:, 0] + 0.5) / 2).buffer(0)):
             exact = _EXACT / 2
             simple = part.simplify(exact)
-            while len(simple.exterior.coords) > _MOST_KNOTS:
+            while len(simple.exterior.coords) > MOST_KNOTS:
                 exact *= 1.5
                 simple = part.simplify(exact)
             if simple.area > 1 and simple.is_valid:
                 out.append(tuple(Knot(at=place) for place in plot.shares(np.array(simple.exterior.coords)[:-1])))
-    return out[:_MOST_OUTLINES]
+    return out[:MOST_OUTLINES]
 
 
 def _parts(shape: Polygon | MultiPolygon) -> list[Polygon]:
@@ -109,16 +108,25 @@ def to_svg(region: OutlineRegion, width: int, height: int) -> str:
 
 
 def from_svg(text: str, width: int, height: int) -> tuple[tuple[Knot, ...], ...]:
-    """Outlines from SVG path data (`d`) in px of the upright photo; lines and curves of every kind; open ones are closed."""
+    """Outlines from SVG path data (`d`) in px of the upright photo; lines and curves of every kind; open ones are closed.
+
+    Raises
+    ------
+    YardError
+        It is no path data, or holds no outline, or more of them or of their points than a region.
+    """
+    # Each outline begins with a move or after a close. Counted before they are read, since reading takes long where they are many.
+    if sum(map(text.count, "MmZz")) > 2 * MOST_OUTLINES:
+        raise YardError(f"holds more than {MOST_OUTLINES} outlines", where="The SVG path", remedy="Leave the small ones out")
     try:
-        found = Path(text)
-        found.approximate_arcs_with_cubics()
-        pieces = [list(Path(piece)) for piece in found.as_subpaths()]
+        pieces = [list(Path(piece)) for piece in Path(text).as_subpaths()]
     except (ValueError, IndexError, TypeError, AttributeError, KeyError):
         raise YardError("cannot be read", where="The SVG path", remedy='Give the d="..." of a path: M, L, C, Q, A, Z') from None
     outlines = [knots for piece in pieces if len(knots := _knots(piece, width, height)) >= 2]
     if not outlines:
         raise YardError("holds no closed line", where="The SVG path", remedy='Give the d="..." of a path: M, L, C, Q, A, Z')
+    if (most := max(map(len, outlines))) > MOST_KNOTS:
+        raise YardError(f"holds an outline of {most:,} points, more than {MOST_KNOTS}", where="The SVG path", remedy="Simplify it")
     return tuple(outlines)
 
 
@@ -129,7 +137,7 @@ def _knots(piece: list[Any], width: int, height: int) -> tuple[Knot, ...]:
         return round(float(point.x) / width, 6), round(float(point.y) / height, 6)
 
     knots: list[Knot] = []
-    for step in piece:
+    for step in (part for whole in piece for part in (whole.as_cubic_curves() if isinstance(whole, Arc) else (whole,))):
         if isinstance(step, Close):
             continue
         if isinstance(step, QuadraticBezier):

@@ -18,6 +18,7 @@ from yardchalk.core.stages.edge.band import Cutout
 
 _SOLID = 0.98  # coverage below this is a hole
 _UNSEEN = 1 / 512
+_AT_ONCE = 8  # px
 
 
 @dataclass(frozen=True)
@@ -142,9 +143,13 @@ def _grown(alpha: Float, by: float) -> Float:
     rest = abs(by) - whole
 
     def moved(n: int) -> Float:
-        if not n:
-            return alpha
-        return move(alpha, disc(2 * n + 1), borderType=cv2.BORDER_REPLICATE)
+        out = alpha
+        # A wide disc is narrower ones, one after the other: the work grows with its width, not with its area.
+        while n:
+            step = min(n, _AT_ONCE)
+            out = move(out, disc(2 * step + 1), borderType=cv2.BORDER_REPLICATE)
+            n -= step
+        return out
 
     return moved(whole) if not rest else ((1 - rest) * moved(whole) + rest * moved(whole + 1)).astype(np.float32)
 
