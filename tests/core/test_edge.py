@@ -5,6 +5,8 @@ from unittest import mock
 
 import cv2
 import numpy as np
+from hypothesis import assume, given
+from hypothesis import strategies as st
 from pymatting import cf_laplacian
 
 from tests.pictures import Scene
@@ -14,7 +16,7 @@ from yardchalk.core.colour import Float, encode, linear_table, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.errors import YardError
 from yardchalk.core.render import Region, Render
-from yardchalk.core.settings import EdgeMarks, Marks, load_sheet, load_spec
+from yardchalk.core.settings import EdgeMarks, EdgeSettings, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.edge import closed_form
 from yardchalk.core.stages.edge.band import BandSettings, Matte, describe_band, refine, solve_matte
@@ -175,10 +177,19 @@ class CleanUpTest(unittest.TestCase):
     def test_growing_moves_the_outline_by_just_that_much(self) -> None:
         area = float(matte(with_edge()).sum())
         length = sum(s.length for s in with_edge().stretches)
-        for by in (-1.5, -0.5, 0.5, 2.0):
+        for by in (-1.5, -0.5, 0.5, 2.0, 12.5):
             grown = float(matte(with_edge(grow=px(by))).sum()) - area
             self.assertAlmostEqual(grown / (by * length), 1, delta=0.2, msg=str(by))
         self.assertAlmostEqual(float(matte(with_edge(feather=px(2))).sum()) / area, 1, delta=0.005)
+
+    @given(st.integers(0, 99), st.integers(1, 100), st.none() | st.integers(0, 99), st.none() | st.integers(1, 100))
+    def test_a_photos_own_level_counts_and_the_run_sheets_gives_way(
+        self, black: int, white: int, own_black: int | None, own_white: int | None
+    ) -> None:
+        assume(black < white and (own_black is None or own_white is None or own_black < own_white))
+        merged = EdgeMarks(black=own_black, white=own_white).over(EdgeSettings(black=black, white=white))
+        self.assertIn(merged.black, (black if own_black is None else own_black, (own_white or 0) - 1))
+        self.assertIn(merged.white, (white if own_white is None else own_white, (own_black or 0) + 1))
 
     def test_settings_at_their_defaults_change_nothing(self) -> None:
         plain, set_out = Render(MADE.jpeg, "pot", SHEET), with_edge(grow=px(0), smooth=px(0), black=0, white=100, fringe=1)

@@ -17,7 +17,7 @@ from yardchalk.core.checks.off_white import touching
 from yardchalk.core.codecs import Tags, decode_photo, encode_picture, exif_of, inspect_photo, pages_of
 from yardchalk.core.codecs.exif import carried
 from yardchalk.core.deliver import Result, produce
-from yardchalk.core.errors import UnreadablePhoto
+from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.filing import written
 from yardchalk.core.listing import ListingSpec
 from yardchalk.core.losses import losses
@@ -28,6 +28,7 @@ from yardchalk.core.stages.place import place
 
 SHEET = load_sheet("white").model_copy(update={"place": PlaceSettings(background="spec")})
 MADE = Scene().made()
+LARGE = Scene(width=2000, height=1500).made()
 RENDER = Render(MADE.jpeg, "pot", SHEET)
 RED_MARK = "data:image/png;base64," + base64.b64encode(encode_picture(np.full((20, 40, 3), (200, 0, 0), np.uint8), "png")).decode()
 
@@ -243,6 +244,22 @@ class MoreReadingTest(unittest.TestCase):
                 self.assertLess(float(np.abs(decode_photo(data, "x").pixels.astype(int) - MADE.pixels).mean()), 4)
                 with self.assertRaises(UnreadablePhoto):
                     decode_photo(data[: len(data) // 2], "x")
+
+    def test_what_is_too_large_for_memory_or_format_is_said_with_a_remedy(self) -> None:
+        with self.assertRaisesRegex(ValidationError, "150 megapixels"):
+            spec_of(canvas={"width": 20000, "height": 20000})
+        for large, said in (
+            ({"canvas": None, "aspect": (1, 100), "margin": 45, "file": "png"}, "^tried: would be delivered at .* px, .*smaller margin"),
+            ({"canvas": {"width": 16384, "height": 16}, "file": "webp"}, "^WebP: holds no more than 16,383 px a side.*PNG"),
+        ):
+            spec = spec_of(**large)
+            with self.subTest(spec.file), self.assertRaisesRegex(YardError, said):
+                # A product that is large on its photo.
+                produce(Render(LARGE.jpeg, "pot", SHEET), spec)
+        wide = losses(RENDER, spec_of(canvas={"width": 16384, "height": 16}))
+        self.assertEqual([loss.file for loss in wide], ["jpeg", "png", "tiff", "gif"])
+        with self.assertRaisesRegex(YardError, "25 megapixels.*smaller canvas"):
+            losses(RENDER, spec_of(canvas={"width": 6000, "height": 6000}))
 
     def test_cmyk_and_pages(self) -> None:
         out = io.BytesIO()

@@ -296,6 +296,11 @@ class KindsTest(unittest.TestCase):
             for knot, same in zip(path, again, strict=True):
                 np.testing.assert_allclose(same.at, knot.at, atol=2e-4)
                 self.assertEqual((same.before is None, same.after is None), (knot.before is None, knot.after is None))
+        many = "M 0 0 h 9 v 9 z "
+        self.assertEqual(len(from_svg(200 * many, 640, 480)), 200)
+        for text, said in ((201 * many, "more than 200 outlines"), ("z" * 99999, "outlines"), ("M 0 0" + " h 1 v 1" * 400, "801 points")):
+            with self.assertRaisesRegex(YardError, said):
+                from_svg(text, 640, 480)
         quadratic = from_svg("M 0 0 Q 320 480 640 0 Z m 100 100 h 50 v 50 z", 640, 480)
         self.assertEqual([len(path) for path in quadratic], [2, 3])
 

@@ -6,9 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.codecs import Tags
+from yardchalk.core.codecs import Tags, too_long
 from yardchalk.core.colour import Coded, Float, Mask, decode, delta_e, encode, to_lab, top
 from yardchalk.core.deliver import Laid, on_canvas
+from yardchalk.core.errors import YardError
 from yardchalk.core.filing import written
 from yardchalk.core.listing import SEE_THROUGH, FileKind, ListingSpec
 from yardchalk.core.pixels import Picture
@@ -16,6 +17,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.stages.place import place
 
 COMPARED: tuple[FileKind, ...] = ("jpeg", "png", "webp", "tiff", "gif")
+_MOST_PIXELS = 25_000_000
 _CLOSE = 96  # px; side of the place that is shown close by
 _GREY: Float = (np.array([128, 128, 128]) / 255).astype(np.float32)
 _WHITE: Float = np.ones(3, np.float32)
@@ -65,11 +67,25 @@ class Loss:
 
 
 def losses(render: Render, spec: ListingSpec, kinds: tuple[FileKind, ...] = COMPARED) -> list[Loss]:
-    """What each of these formats would lose on this photo under this spec, the spec's own settings otherwise kept."""
+    """What each of these formats would lose on this photo under this spec, the spec's own settings otherwise kept; those that hold no side
+    as long are left out.
+
+    Raises
+    ------
+    YardError
+        The canvas is larger than can be compared while somebody waits.
+    """
     placing = place(render.marks.place.over(spec), *render.size_at(1.0), render.box)
+    if placing.width * placing.height > _MOST_PIXELS:
+        raise YardError(
+            f"gives {placing.width:,} x {placing.height:,} px, and formats are compared up to {_MOST_PIXELS // 1_000_000} megapixels",
+            where=spec.title or spec.name,
+            remedy="Compare them with a smaller canvas",
+        )
     deep = spec.model_copy(update={"file": "png", "bits": spec.bits or (16 if render.facts.bits == 16 else 8)})
     canvas = on_canvas(render, deep, placing)
-    return [_loss(render, spec, canvas, kind, placing.scale) for kind in kinds]
+    longest = max(placing.width, placing.height)
+    return [_loss(render, spec, canvas, kind, placing.scale) for kind in kinds if not too_long(kind, longest)]
 
 
 def _loss(render: Render, spec: ListingSpec, canvas: Laid, kind: FileKind, scale: float) -> Loss:

@@ -55,16 +55,23 @@ class Cluster:
         if running is not None:
             self.port = running
         else:
-            self.port = free_port(first_port)
-            options = (
-                f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c fsync=on "
-                "-c max_connections=60 -c shared_buffers=64MB"
-            )
-            done = self._run("pg_ctl", "start", "-w", "-t", "30", "-D", str(self.data), "-l", str(self.log), "-o", options)
-            if done.returncode != 0:
-                tail = self.log.read_text(errors="replace")[-600:] if self.log.exists() else done.stderr
-                raise YardError("did not start", where="PostgreSQL", remedy=f"Its log says: {tail.strip()}")
+            self._start_at(free_port(first_port))
         self._ensure_database()
+
+    def _start_at(self, port: int) -> None:
+        self.port = port
+        options = (
+            f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c fsync=on "
+            "-c max_connections=60 -c shared_buffers=64MB"
+        )
+        done = self._run("pg_ctl", "start", "-w", "-t", "30", "-D", str(self.data), "-l", str(self.log), "-o", options)
+        if done.returncode == 0:
+            return
+        # Another may have taken the port since it was found free.
+        if (other := free_port(port)) != port:
+            return self._start_at(other)
+        tail = self.log.read_text(errors="replace")[-600:] if self.log.exists() else done.stderr
+        raise YardError("did not start", where="PostgreSQL", remedy=f"Its log says: {tail.strip()}")
 
     def alive(self) -> bool:
         """Whether its main process is there."""

@@ -34,6 +34,11 @@ class Tags:
     exif: bytes | None = None
 
 
+def too_long(fmt: str, side: int) -> bool:
+    """Whether a side of so many px is more than the format holds."""
+    return fmt in _LONGEST and side > _LONGEST[fmt][1]
+
+
 def encode_picture(
     pixels: Coded,
     fmt: Format,
@@ -53,8 +58,8 @@ def encode_picture(
     YardError
         A side is longer than the format holds.
     """
-    name, most = _LONGEST.get(fmt, ("", 0))
-    if most and max(pixels.shape[:2]) > most:
+    if too_long(fmt, max(pixels.shape[:2])):
+        name, most = _LONGEST[fmt]
         raise YardError(f"holds no more than {most:,} px a side", where=name, remedy="Take PNG or TIFF, or a smaller canvas")
     if fmt == "gif":
         return encode_gif(pixels.astype(np.uint8, copy=False), page)
