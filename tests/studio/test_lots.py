@@ -1,11 +1,14 @@
 """Intake, runs and deliveries on a real database and file store."""
 
+import contextlib
 import csv
 import hashlib
 import io
 import json
+import resource
 import threading
 import zipfile
+from collections.abc import Iterator
 
 import psycopg
 
@@ -28,6 +31,17 @@ def zipped(files: dict[str, bytes]) -> bytes:
         for name, data in files.items():
             archive.writestr(name, data)
     return out.getvalue()
+
+
+@contextlib.contextmanager
+def no_file_over(size: int) -> Iterator[None]:
+    """As if the disk were full as soon as a file has so many bytes."""
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (size, before[1]))
+    try:
+        yield
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, before)
 
 
 class IntakeTest(StudioCase):
@@ -54,6 +68,27 @@ class IntakeTest(StudioCase):
         self.assertIn("cut short", reasons["cut.jpg"])
         self.assertIn("not a JPEG", reasons["notes.txt"])
         self.assertEqual(len(reading.lot(self.studio, lot_id)["refusals"]), 2, "kept for later reading")
+
+    def test_a_full_disk_is_said_and_what_fits_is_kept(self) -> None:
+        photos = sorted(small_photos(3).items(), key=lambda item: len(item[1]))
+        lot_id = reading.add_lot(self.studio, self.id(), "white", "square-2000")
+        with no_file_over(len(photos[0][1])):
+            report = take_in(self.studio, lot_id, "shoot.zip", io.BytesIO(zipped(dict(photos))))
+        self.assertEqual([row["name"] for row in self.rows(lot_id)], [photos[0][0]])
+        self.assertEqual([refused.name for refused in report.refused], [name for name, _ in photos[1:]])
+        self.assertRegex(report.refused[0].reason, f"^{photos[1][0]}: is not kept. .*Make room on its disk")
+        self.assertFalse(list(self.scratch.rglob("*.part")), "nothing half is left to fill it further")
+        # A run that finds no room fails by that reason, and is done when there is some.
+        ask_runs(self.studio, lot_id)
+        with no_file_over(2000):
+            self.work_here(lot_id)
+        [row] = self.rows(lot_id)
+        self.assertEqual(row["state"], "failed")
+        self.assertIn("Make room on its disk", row["error"])
+        take_in(self.studio, lot_id, "shoot.zip", io.BytesIO(zipped(dict(photos))))
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        self.assertEqual([row["state"] for row in self.rows(lot_id)], ["done"] * 3)
 
     def test_a_broken_zip_is_refused_whole(self) -> None:
         whole = zipped(small_photos(1))

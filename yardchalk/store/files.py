@@ -35,7 +35,13 @@ class FileStore:
         self._fs, self._root = fsspec.core.url_to_fs(self.url)
 
     def put(self, data: bytes) -> str:
-        """Keep the bytes; returns their digest."""
+        """Keep the bytes; returns their digest.
+
+        Raises
+        ------
+        YardError
+            There is no room, or no leave to write.
+        """
         digest = hashlib.sha256(data).hexdigest()
         path = self._content(digest)
         if self._fs.exists(path) and self._fs.size(path) != len(data):
@@ -113,9 +119,16 @@ class FileStore:
             # An object store shows an object when it is whole.
             self._fs.pipe_file(path, data)
             return
-        self._fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
         # Aside first: a worker that dies in the middle leaves no half file under the final name.
         aside = f"{path}.{os.getpid()}-{uuid.uuid4().hex[:8]}.part"
-        with self._fs.open(aside, "wb") as file:
-            file.write(data)
-        self._fs.mv(aside, path)
+        try:
+            self._fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
+            with self._fs.open(aside, "wb") as file:
+                file.write(data)
+            self._fs.mv(aside, path)
+        except OSError as error:
+            with contextlib.suppress(OSError):
+                self._fs.rm_file(aside)
+            raise YardError(
+                f"cannot be written ({error.strerror})", where="The file store", remedy="Make room on its disk, then try again"
+            ) from None

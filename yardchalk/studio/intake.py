@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from yardchalk.core.codecs import decode_photo, inspect_photo, pages_of
 from yardchalk.core.codecs.reading import Limits
-from yardchalk.core.errors import UnreadablePhoto
+from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.names import hidden, safe_name
@@ -71,6 +71,8 @@ def _take_one(studio: Studio, lot_id: int, name: str, file: IO[bytes], report: I
             _take_page(studio, lot_id, label, page, report)
     except UnreadablePhoto as error:
         report.refused.append(Refused(name=name, reason=error.message))
+    except YardError as error:  # not the file's fault; those that came before it are taken in all the same
+        report.refused.append(Refused(name=name, reason=f"{name}: is not kept. {error.message}"))
 
 
 def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: IntakeReport) -> None:

@@ -90,7 +90,14 @@ async def post_file(studio: TheStudio, request: Request, lot_id: int, name: Anno
     """One dropped file, a photo or a ZIP, as the body of the request; it is streamed to disk under the limits."""
     await run_in_threadpool(reading.lot, studio, lot_id)
     with tempfile.TemporaryFile() as file:
-        await _receive(request, file, name, studio.limits.max_bytes)
+        try:
+            await _receive(request, file, name, studio.limits.max_bytes)
+        except OSError as error:
+            raise YardError(
+                f"cannot be received ({error.strerror})",
+                where=name,
+                remedy="Make room in the folder for temporary files, then add it again",
+            ) from None
         report = await run_in_threadpool(take_in, studio, lot_id, name, file)
     await run_in_threadpool(ask_runs, studio, lot_id, only=report.added)
     return report
