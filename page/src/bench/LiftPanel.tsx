@@ -3,6 +3,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, type Graph, type Photo } from '../api/client';
 import { keys, queries } from '../api/queries';
+import { percent } from '../shared/format';
 import { Contours } from './Contours';
 import { Figures } from './Figures';
 import { LiftGraph } from './LiftGraph';
@@ -341,8 +342,6 @@ function Scope({ scope, onChange }: { scope: 'photo' | 'backdrop'; onChange: (sc
     </Flex>
   );
 }
-
-const percent = (share: number) => `${(100 * share).toFixed(2)} %`;
 
 function shares({ graph }: Graph, level: number) {
   const i = Math.max(0, graph.levels.indexOf(level));

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useRef, useState } from 'react';
-import { percent } from './parts';
+import { percent } from '../shared/format';
 import { hows, nameOf, type How, type Region } from './regions';
 
 const ROW = 34; // px

@@ -1,6 +1,7 @@
 import { Flex, Text } from '@chakra-ui/react';
 import { Choice } from '../bench/Choice';
-import { HandToggle, percent, Press, Quiet, RegionSlider, BrushWidth } from './parts';
+import { percent } from '../shared/format';
+import { HandToggle, Press, Quiet, RegionSlider, BrushWidth } from './parts';
 import type { Of, SpreadOffer } from './regions';
 import type { Clear } from './useClear';
 

@@ -64,6 +64,3 @@ export const Quiet = ({ children }: { children: ReactNode }) => (
     {children}
   </Text>
 );
-
-export const percent = (share: number) =>
-  `${(100 * share).toLocaleString('en', { maximumFractionDigits: share < 0.01 ? 3 : 1 })} %`;

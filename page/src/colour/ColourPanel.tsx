@@ -8,8 +8,7 @@ import { StagePanel } from '../bench/StagePanel';
 import { Toggle } from '../bench/Toggle';
 import { ValueSlider } from '../bench/ValueSlider';
 import { Press, Quiet } from '../clear/parts';
-import { percent } from '../mend/MendPanel';
-import { count } from '../shared/format';
+import { count, percent } from '../shared/format';
 import { useLater } from '../shared/useLater';
 
 type Single = 'exposure' | 'brightness' | 'contrast' | 'hue' | 'saturation' | 'vibrance' | 'amount';
@@ -67,7 +66,7 @@ export function ColourPanel(props: {
   return (
     <StagePanel name="Colour" trouble={trouble ?? report.error?.message} awaited={null}>
       <Text fontSize="13px" opacity={report.isPlaceholderData ? 0.5 : 1}>
-        Out of sRGB: <b className="figures">{percent(left)}</b> of the product
+        Out of sRGB: <b className="figures">{percent(left / 100)}</b> of the product
         {shift != null && (
           <>
             ; neutrals moved by <b className="figures">{shift.toFixed(1)}</b> in a*, b*

@@ -7,7 +7,7 @@ import { Toggle } from '../bench/Toggle';
 import { ValueSlider } from '../bench/ValueSlider';
 import { Press, Quiet } from '../clear/parts';
 import { SizeField } from '../clear/SizeField';
-import { count } from '../shared/format';
+import { count, percent } from '../shared/format';
 import type { Speck } from '../api/client';
 import { nameOf, PUSHES, type Entry, type Mend, type Tool } from './useMend';
 
@@ -80,7 +80,7 @@ export function MendPanel(props: {
       <Dust mend={mend} onShow={onShow} />
       {report && mend.entries.length > 0 && (
         <Text fontSize="13px" opacity={mend.report.isPlaceholderData ? 0.5 : 1}>
-          Touched: <b className="figures">{percent(report.total)}</b> of the product
+          Touched: <b className="figures">{percent(report.total / 100)}</b> of the product
         </Text>
       )}
       <Entries mend={mend} shares={report?.shares ?? []} />
@@ -96,9 +96,6 @@ export function MendPanel(props: {
     </StagePanel>
   );
 }
-
-export const percent = (value: number) =>
-  `${value.toLocaleString('en', { maximumFractionDigits: value < 1 ? 3 : 1 })} %`;
 
 /** A share as a slider in %. */
 function ShareSlider(props: {
@@ -348,7 +345,7 @@ function Entries({ mend, shares }: { mend: Mend; shares: (number | null)[] }) {
             </Text>
           </Box>
           <Text className="figures" fontSize="12px" color="slate.quiet" whiteSpace="nowrap">
-            {on ? percent(total) : ''}
+            {on ? percent(total / 100) : ''}
           </Text>
           <Press
             size="2xs"
@@ -394,7 +391,7 @@ function Entries({ mend, shares }: { mend: Mend; shares: (number | null)[] }) {
               </Text>
             </Box>
             <Text className="figures" fontSize="12px" color="slate.quiet" whiteSpace="nowrap">
-              {entry.on && share != null ? percent(share) : ''}
+              {entry.on && share != null ? percent(share / 100) : ''}
             </Text>
             <Press
               size="2xs"

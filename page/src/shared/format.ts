@@ -14,6 +14,10 @@ export function bytes(count: number): string {
 export const amount = (figure: number) =>
   figure.toLocaleString('en', { maximumSignificantDigits: figure >= 100 ? 9 : 2 });
 
+/** A share in per cent, with as many digits as tell something: "12.5 %", "0.063 %". The figure and its unit stay on one line. */
+export const percent = (share: number) =>
+  `${(100 * share).toLocaleString('en', { maximumFractionDigits: share < 0.01 ? 3 : 1 })}\u00a0%`;
+
 export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 
 export const moment = (iso: string) =>

@@ -60,9 +60,9 @@ def check(c: Checked) -> list[Finding]:
 
 def _nothing(c: Checked) -> Finding:
     h, w = c.kept.shape
-    what = (
-        "Nothing is to be seen: the file's own transparency leaves none of it" if c.given else "No product was found: all is like backdrop"
-    )
+    what = "No product was found: all is like backdrop"
+    if c.given:
+        what = "Nothing is to be seen: the file's own transparency leaves none of it. Ask for the photo without it"
     return Finding(
         check="missing-part",
         severity="fix",
