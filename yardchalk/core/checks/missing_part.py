@@ -15,7 +15,7 @@ _ACROSS = 13  # px across; of a piece's own border, only what is that near to th
 _CRISP = 0.65  # of its difference from the backdrop that a part loses on the way out across its border; shading loses less
 _FREE = 40  # px; with so little border of its own towards the backdrop nothing tells
 _SHADE = 0.3  # of a step in shade, beside one in hue
-_SURE = 0.1  # coverage by the second look; where it sees more, what is dropped is no shading
+_SURE = 0.1  # coverage by the second look, mean; where it sees more, what is dropped is neither shading nor another surface for sure
 
 
 def check(c: Checked) -> list[Finding]:
@@ -42,11 +42,12 @@ def check(c: Checked) -> list[Finding]:
         if not other and _is_shading(c, pieces, i, near):
             continue
         what = "Another surface in the frame was cleared away" if other else "A part with its own colour was cleared away"
+        agreed = other and c.looked is not None and float(c.looked.coverage[box][pieces.labels[box] == i].mean()) <= _SURE
         found.append(
             Finding(
                 check="missing-part",
-                severity="look",
-                message=f"{what}: {share:.2f} % of the photo",
+                severity="note" if agreed else "look",
+                message=f"{what}: {share:.2f} % of the photo{'. A second look sees no product there' if agreed else ''}",
                 place=c.piece_on_analysis(pieces, i),
                 figure=round(share, 3),
                 limit=limit,
