@@ -123,7 +123,7 @@ def _no_more_than_an_edge(length: Length) -> Length:
 
 Extent = Annotated[Length, AfterValidator(_no_less_than_nothing)]
 # What an edge is moved or softened by. More than this is no edge any more, and takes minutes.
-_MOST = {"px": 30, "%": 1, "mm": 5}
+_MOST = {"px": 30, "%": 5, "mm": 10}
 Move = Annotated[Length, AfterValidator(_no_more_than_an_edge)]
 Spread = Annotated[Extent, AfterValidator(_no_more_than_an_edge)]
 

@@ -190,7 +190,8 @@ def give_up_run(studio: Studio, photo_id: int, key: str) -> None:
     """Record that one worker after the other was ended while it ran the photo."""
     with studio.transaction() as connection:
         photo = queries.photo(connection, photo_id)
-    if photo is not None:
+    # The last one may have been ended when it was done with the photo.
+    if photo is not None and photo["state"] in ("waiting", "running"):
         _record_failure(studio, photo, key, ended(photo["name"]))
 
 
