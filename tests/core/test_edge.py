@@ -22,6 +22,7 @@ from yardchalk.core.stages.edge import closed_form
 from yardchalk.core.stages.edge.band import BandSettings, Matte, describe_band, refine, solve_matte
 from yardchalk.core.stages.edge.finish import tidying
 from yardchalk.core.stages.edge.hue import hue_share
+from yardchalk.core.stages.edge.shadow import drawn_shadow
 from yardchalk.core.stages.place import full_frame
 from yardchalk.core.views import view
 
@@ -236,6 +237,17 @@ class ShadowTest(unittest.TestCase):
         drawn = (levels["draw"][..., 0] < 250) & bare
         self.assertTrue(drawn[foot - 4 : foot + 30].any())
         self.assertFalse(drawn[: foot - 80].any())
+
+    def test_a_drawn_shadow_changes_evenly_with_its_softness_and_stays_one_however_soft(self) -> None:
+        alpha = cv2.ellipse(np.zeros((480, 640), np.float32), (320, 260), (120, 150), 0, 0, 360, 1.0, -1)
+        for softness in (1.0, 6.5, 22.0, 60.0):
+            narrower, wider = drawn_shadow(alpha, 1, softness), drawn_shadow(alpha, 1, softness * 1.03)
+            self.assertLess(float(np.abs(wider - narrower).max()), 0.03, softness)
+        for softness in (0.0, 1.0, 60.0, 5000.0):
+            shadow = drawn_shadow(alpha, 1, softness)
+            self.assertAlmostEqual(float(shadow.max()), 0.75, delta=0.05)
+            # Where it is densest is below the middle of what throws it.
+            self.assertTrue(softness > 1000 or np.unravel_index(int(shadow.argmax()), shadow.shape)[0] > 380, softness)
 
     def test_a_shadow_goes_into_a_transparent_file_as_grey(self) -> None:
         strong = SCENE.but(shadow=0.6).made()

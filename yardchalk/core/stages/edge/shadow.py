@@ -19,6 +19,7 @@ _REACH = 9  # px; how far from the product a shadow may begin
 _FLAT = 0.3  # height of a drawn shadow, of its width
 _STANDING = 0.06  # of the product's height: what ends lower than this over its lowest point stands on the ground
 _THICK = 0.02  # of its height: how far above and below its lowest line the product casts it
+_WIDE = 8.0  # px of standard deviation from which a blur is made of a smaller picture
 _DENSEST = 0.75  # opacity of a drawn shadow where it is darkest
 
 
@@ -70,11 +71,20 @@ def drawn_shadow(alpha: Float, strength: float, softness: float) -> Float:
     # Close by dark and narrow, farther off pale and wide.
     for share, wide in ((0.55, 0.3), (0.45, 1.2)):
         sigma = max(softness * wide, 0.5)
-        soft = cv2.GaussianBlur(foot, (0, 0), sigmaX=sigma, sigmaY=max(sigma * _FLAT, 0.5))
+        soft = _blurred(foot, sigma, max(sigma * _FLAT, 0.5))
         out += np.float32(share) * soft / max(float(soft.max()), 1e-6)
     out *= np.float32(_DENSEST * strength)
     out[out < 0.004] = 0
     return out
+
+
+def _blurred(values: Float, across: float, down: float) -> Float:
+    """Gaussian blur by standard deviations in px; by wide ones of a picture made smaller, where it takes no longer than by narrow ones."""
+    h, w = values.shape
+    width, height = (max(round(side * min(1.0, _WIDE / sigma)), 1) for side, sigma in ((w, across), (h, down)))
+    small = cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA)
+    soft = cv2.GaussianBlur(small, (0, 0), sigmaX=across * width / w, sigmaY=down * height / h)
+    return cv2.resize(soft, (w, h), interpolation=cv2.INTER_LINEAR).astype(np.float32, copy=False)
 
 
 def shaded(cut: Cutout, opacity: Float) -> Cutout:
