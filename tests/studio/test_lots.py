@@ -70,7 +70,11 @@ class IntakeTest(StudioCase):
         self.assertEqual(len(reading.lot(self.studio, lot_id)["refusals"]), 2, "kept for later reading")
 
     def test_a_full_disk_is_said_and_what_fits_is_kept(self) -> None:
-        photos = sorted(small_photos(3).items(), key=lambda item: len(item[1]))
+        *photos, other = sorted(small_photos(4).items(), key=lambda item: len(item[1]))
+        # What is compiled when it is first used is kept on disk too.
+        before, _ = self.lot(dict([other]))
+        ask_runs(self.studio, before)
+        self.work_here(before)
         lot_id = reading.add_lot(self.studio, self.id(), "white", "square-2000")
         with no_file_over(len(photos[0][1])):
             report = take_in(self.studio, lot_id, "shoot.zip", io.BytesIO(zipped(dict(photos))))

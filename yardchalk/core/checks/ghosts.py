@@ -9,6 +9,7 @@ from yardchalk.core.compiled import compiled
 
 _FAINT = 0.1
 _EDGE = 3  # px; an edge may reach this far
+_FARTHEST = 48  # px; also where a photo of a few px is enlarged a thousand times
 _LISTED = 40
 
 
@@ -18,8 +19,9 @@ def check(c: Checked) -> list[Finding]:
         return []
     # Of a photo that is enlarged, edges and islands are as much larger.
     larger = max(1.0, c.placing.scale)
-    away = cv2.distanceTransform((c.alpha < _FAINT).view(np.uint8), cv2.DIST_C, 3)
-    faint = _faint(c.alpha, away, round(_EDGE * larger))
+    size = 2 * min(round(_EDGE * larger), _FARTHEST) + 1
+    near = cv2.dilate((c.alpha >= _FAINT).view(np.uint8), np.ones((size, size), np.uint8))
+    faint = _faint(c.alpha, near)
     limit = c.spec.limits.ghosts * larger**2
     pieces = islands(faint)
     return [
@@ -39,9 +41,9 @@ def check(c: Checked) -> list[Finding]:
 
 
 @compiled
-def _faint(alpha: Float, away: Float, reach: int) -> Mask:
+def _faint(alpha: Float, near: Mask) -> Mask:
     out = np.empty(alpha.shape, np.bool_)
     for y in range(alpha.shape[0]):
         for x in range(alpha.shape[1]):
-            out[y, x] = away[y, x] > reach and 0 < alpha[y, x] < _FAINT
+            out[y, x] = not near[y, x] and 0 < alpha[y, x] < _FAINT
     return out
