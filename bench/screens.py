@@ -161,9 +161,17 @@ def _board(page: Page, address: str, url: str, lot: int) -> tuple[float, float]:
                JOIN LATERAL (SELECT * FROM photos WHERE lot_id = %s ORDER BY id OFFSET n %% 3 LIMIT 1) p ON true""",
             (row[0], BOARD, lot),
         )
+    # Noted by the page itself when the frame with the first tile is out; asked from outside, what it does next would count too.
+    page.add_init_script(
+        """new MutationObserver((_, observer) => {
+            if (!document.querySelector("a[title^='PW-']")) return;
+            observer.disconnect();
+            requestAnimationFrame(() => setTimeout(() => performance.mark('first tile')));
+        }).observe(document, { childList: true, subtree: true });"""
+    )
     page.goto(f"{address}/lots/{row[0]}", wait_until="commit")
-    page.locator("a[title^='PW-']").first.wait_for()
-    first = float(page.evaluate("performance.now()"))
+    page.wait_for_function("performance.getEntriesByName('first tile').length > 0")
+    first = float(page.evaluate("performance.getEntriesByName('first tile')[0].startTime"))
     page.wait_for_timeout(500)
     blank = page.evaluate(
         """async () => {
