@@ -22,7 +22,6 @@ function setOnline(online: boolean) {
 }
 
 const GATHER_MS = 200;
-const CALM_MS = 2000;
 const MANY = 100; // photos, from which on all are asked for at once
 
 /** Listen to what changes and mark it as out of date in the cache; changes in quick succession are gathered. */
@@ -30,7 +29,6 @@ export function followEvents(queries: QueryClient) {
   const source = new EventSource('/api/events');
   let gathered: Event[] = [];
   let timer: number | undefined;
-  let following = false;
   const settle = () => {
     timer = undefined;
     const events = gathered;
@@ -60,14 +58,7 @@ export function followEvents(queries: QueryClient) {
   };
   source.onmessage = (message: MessageEvent<string>) => {
     setOnline(true);
-    const event = JSON.parse(message.data) as Event;
-    if (event.lot === null && !following) {
-      // All that is shown was asked for a moment ago; what changed since can wait until the page is drawn.
-      following = true;
-      window.setTimeout(() => void queries.invalidateQueries(), CALM_MS);
-      return;
-    }
-    gathered.push(event);
+    gathered.push(JSON.parse(message.data) as Event);
     timer ??= window.setTimeout(settle, GATHER_MS);
   };
   source.onerror = () => setOnline(false);
