@@ -11,6 +11,8 @@ from yardchalk.host.settings import ROOT
 
 API = json.loads((ROOT / "page" / "openapi.json").read_text())
 ROUNDS = 6
+# The one waits for ever by design; without photos, after the other, there is little to ask of.
+LEFT_OUT = ("/api/events", "/api/lots/{lot_id}/remove")
 WORDS = ("white", "transparent", "square-2000", "cutout", "picture", "left", "draw", "{name}-{n:03}", "", "Ünï 'q' <b>", "z" * 5000)
 # What is asked of what is not there says nothing, so that mostly what is there is asked.
 NAMED = {"kind": ("sheets", "specs"), "ref": ("white", "cutout"), "delivery_id": (1, 2)}
@@ -58,11 +60,11 @@ class ContractTest(ServerCase):
         good = set()
         for _ in range(ROUNDS):
             for path, operations in API["paths"].items():
-                # One waits for ever by design, and without photos there is little to ask of.
-                for method in operations.keys() - ({"get"} if path == "/api/events" else set()):
-                    if path == "/api/lots/{lot_id}/remove":
-                        continue
-                    address, query, body = self.request(path, operations[method], named, r)
+                if path in LEFT_OUT:
+                    continue
+                # In the schema's own order, so that every run asks the same.
+                for method, operation in operations.items():
+                    address, query, body = self.request(path, operation, named, r)
                     answer = self.client.request(method, address, params=query, **body)
                     self.assertLess(answer.status_code, 500, f"{method} {address} {query} {str(body)[:2000]}")
                     if answer.is_success:
