@@ -92,7 +92,7 @@ class ApiTest(ServerCase):
         made = Scene(width=1300, height=1100).made()
         lot_id = self.filled({"pot.png": made.png})
         photo = self.client.get(f"/api/photos/{self.rows(lot_id)[0]['id']}").json()
-        self.assertEqual(photo["halvings"], 1)
+        self.assertEqual(photo["steps"], 1)
         base = photo["tile_base"]
         rows = [np.hstack([self.tile(f"{base}/matte/white/{{}}/0/{x}-{y}") for x in (0, 1)]) for y in (0, 1)]
         matte = (np.vstack(rows)[..., 0] / 255).astype(np.float32)

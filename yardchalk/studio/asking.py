@@ -21,12 +21,12 @@ class Subject:
 
 @dataclass(frozen=True)
 class TileAsked:
-    """One tile: `halvings` of the photo's size, and its column and row in tiles of 1,024 px."""
+    """One tile: of the photo made smaller by so many `steps`, and its column and row in tiles of 1,024 px."""
 
     subject: Subject
     view: View
     card: Card
-    halvings: int
+    steps: int
     column: int
     row: int
     level: int = 255

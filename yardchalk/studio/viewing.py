@@ -1,5 +1,6 @@
 """What a render process at the bench computes: tiles of a view, and the graph of Lift."""
 
+import math
 from dataclasses import replace
 from typing import Any
 
@@ -38,6 +39,18 @@ from yardchalk.studio.running import keep_decisions, known_decisions
 from yardchalk.studio.white_check import report_on_islands
 
 TILE = 1024  # px; fewer and larger ones cost less than they take longer
+STEP = math.sqrt(0.5)  # from a size to the next smaller one: at most twice as many px are rendered as the screen has
+MOST_STEPS = 24
+
+
+def scale_after(steps: int) -> float:
+    """The scale of a photo that was made smaller by so many steps; exact where that is a half, a quarter …"""
+    return 0.5 ** (steps // 2) * (STEP if steps % 2 else 1.0)
+
+
+def steps_to_one_tile(longest: int) -> int:
+    """By how many steps a photo whose longer side is so many px fits into one tile."""
+    return next(steps for steps in range(MOST_STEPS + 1) if longest * scale_after(steps) <= TILE)
 
 
 class Viewing:
@@ -79,7 +92,7 @@ class Viewing:
             return answer_of_placing(render, asked)
         if not isinstance(asked, TileAsked):
             return answer_of_clearing(render, asked)
-        scale = 0.5**asked.halvings
+        scale = scale_after(asked.steps)
         width, height = render.size_at(scale)
         left, up = asked.column * TILE, asked.row * TILE
         if left >= width or up >= height:

@@ -291,7 +291,7 @@ class PhotoDetail(_Out):
     sheet_regions: list[AnyRegion] = Field(description="What the run sheet has in the place of automatic clearing.")
     clear_on: bool
     tile_base: str = Field(description="First part of the addresses of this photo's tiles; changes with the lot's run sheet.")
-    halvings: int = Field(description="How often the photo before the crop is halved until it fits into one tile.")
+    steps: int = Field(description="By how many steps, each to 0.707 of the size, the photo before the crop fits into one tile.")
 
 
 Place = tuple[float, float]

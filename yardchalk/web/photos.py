@@ -1,7 +1,6 @@
 """Photos at the bench: facts, marks, graph, tiles."""
 
 import hashlib
-import math
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -18,7 +17,7 @@ from yardchalk.core.views import View
 from yardchalk.studio import history, reading
 from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.studio.running import ENGINE, hold, let_go
-from yardchalk.studio.viewing import TILE
+from yardchalk.studio.viewing import MOST_STEPS, steps_to_one_tile
 from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
 from yardchalk.web.models import FrameOffers, Level, LiftGraph, MarksKey, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 from yardchalk.web.renderers import Renderers
@@ -62,7 +61,7 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
         "clear_on": sheet.clear.on,
         "lift_on": sheet.lift.on,
         "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row, sheet)}",
-        "halvings": max(0, math.ceil(math.log2(longest / TILE))),
+        "steps": steps_to_one_tile(longest),
     }
 
 
@@ -182,7 +181,7 @@ async def put_marks_key(given: TheMarks, key: MarksKey, marks: Marks) -> None:
     given.keep(key, marks)
 
 
-@router.get("/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{halvings}/{column}-{row}", response_class=Response)
+@router.get("/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{steps}/{column}-{row}", response_class=Response)
 async def get_tile(
     studio: TheStudio,
     renderers: TheRenderers,
@@ -193,7 +192,7 @@ async def get_tile(
     view: View,
     card: Card,
     marks: Annotated[str, Path(max_length=600, description="the marks to show it under, as JSON; or ~ and the key of longer ones")],
-    halvings: Annotated[int, Path(ge=0, le=12)],
+    steps: Annotated[int, Path(ge=0, le=MOST_STEPS)],
     column: Annotated[int, Path(ge=0, le=400)],
     row: Annotated[int, Path(ge=0, le=400)],
     level: Annotated[int, Query(ge=200, le=255, description="of the white check")] = 255,
@@ -214,7 +213,7 @@ async def get_tile(
         subject = replace(subject, marks=await given.found(marks[1:], subject.name))
     elif marks != "{}":
         subject = replace(subject, marks=parse(Marks, marks, subject.name))
-    answer = await renderers.answer(TileAsked(subject, view, card, halvings, column, row, level), request)
+    answer = await renderers.answer(TileAsked(subject, view, card, steps, column, row, level), request)
     if answer is None:
         return Response(status_code=499)
     data, media = answer

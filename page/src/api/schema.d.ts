@@ -563,7 +563,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{halvings}/{column}-{row}": {
+    "/api/photos/{photo_id}/tiles/{mark}/{view}/{card}/{marks}/{steps}/{column}-{row}": {
         parameters: {
             query?: never;
             header?: never;
@@ -574,7 +574,7 @@ export interface paths {
          * Get Tile
          * @description One tile. Its address names all that it hangs on, so it can be kept for ever.
          */
-        get: operations["get_tile_api_photos__photo_id__tiles__mark___view___card___marks___halvings___column___row__get"];
+        get: operations["get_tile_api_photos__photo_id__tiles__mark___view___card___marks___steps___column___row__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4500,10 +4500,10 @@ export interface components {
              */
             tile_base: string;
             /**
-             * Halvings
-             * @description How often the photo before the crop is halved until it fits into one tile.
+             * Steps
+             * @description By how many steps, each to 0.707 of the size, the photo before the crop fits into one tile.
              */
-            halvings: number;
+            steps: number;
         };
         /**
          * PhotoFacts
@@ -7229,7 +7229,7 @@ export interface operations {
             };
         };
     };
-    get_tile_api_photos__photo_id__tiles__mark___view___card___marks___halvings___column___row__get: {
+    get_tile_api_photos__photo_id__tiles__mark___view___card___marks___steps___column___row__get: {
         parameters: {
             query?: {
                 /** @description of the white check */
@@ -7243,7 +7243,7 @@ export interface operations {
                 card: "white" | "black" | "grey" | "vivid" | "checks";
                 /** @description the marks to show it under, as JSON; or ~ and the key of longer ones */
                 marks: string;
-                halvings: number;
+                steps: number;
                 column: number;
                 row: number;
             };

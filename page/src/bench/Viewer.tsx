@@ -133,7 +133,7 @@ export function Viewer({
   const whole = framing !== null;
   const width = whole ? photo.whole_width : photo.width;
   const height = whole ? photo.whole_height : photo.height;
-  const { tile_base: base, halvings } = photo;
+  const { tile_base: base, steps } = photo;
   const framed = whole ? uncropped(frameOf(marks)) : frameOf(marks);
   const as = useMarksAddress(framed);
   const seen = useMarksAddress(seenBy(view, marks));
@@ -160,13 +160,13 @@ export function Viewer({
 
   useEffect(() => {
     if (!deck) return;
-    const size = { width, height, halvings };
+    const size = { width, height, steps };
     deck.show(sourceOf(base, size, whole ? 'before' : view, whole ? 'white' : card, under, level));
-  }, [deck, base, width, height, halvings, view, card, whole, under, level]);
+  }, [deck, base, width, height, steps, view, card, whole, under, level]);
 
   useImperativeHandle(ref, () => {
     const ask = (under: string) => {
-      if (!whole) deck?.show(sourceOf(base, { width, height, halvings }, view, card, under, level));
+      if (!whole) deck?.show(sourceOf(base, { width, height, steps }, view, card, under, level));
     };
     return {
       ask: (next) => ask(marksAddress(seenBy(view, next))),
@@ -177,11 +177,11 @@ export function Viewer({
   useEffect(() => {
     // After the picture in hand has been asked for: what is seen comes first.
     const later = window.setTimeout(
-      () => deck?.keepBefore(sourceOf(base, { width, height, halvings }, 'before', 'white', as)),
+      () => deck?.keepBefore(sourceOf(base, { width, height, steps }, 'before', 'white', as)),
       400,
     );
     return () => window.clearTimeout(later);
-  }, [deck, base, width, height, halvings, as]);
+  }, [deck, base, width, height, steps, as]);
 
   useEffect(() => deck?.showBefore(before), [deck, before]);
 
@@ -208,8 +208,8 @@ export function Viewer({
   const choices = views.filter(({ name }) => choice.includes(name));
   const aside = compare === 'side' && !whole;
   const source = useMemo(
-    () => sourceOf(base, { width, height, halvings }, 'before', 'white', as),
-    [base, width, height, halvings, as],
+    () => sourceOf(base, { width, height, steps }, 'before', 'white', as),
+    [base, width, height, steps, as],
   );
   return (
     <Box position="relative" bg="surround" height="100%" overflow="hidden">
@@ -421,7 +421,7 @@ const placeStyle = {
   },
 };
 
-type Size = { width: number; height: number; halvings: number };
+type Size = { width: number; height: number; steps: number };
 
 /** The marks that a view hangs on. Coverage hangs on tones only where a mend takes pixels from elsewhere. */
 const seenBy = (view: View | 'before', marks: Marks): Marks =>
@@ -444,6 +444,6 @@ export function sourceOf(
   return {
     key: key + query,
     ...size,
-    address: (halvings, column, row) => `${key}/${halvings}/${column}-${row}${query}`,
+    address: (steps, column, row) => `${key}/${steps}/${column}-${row}${query}`,
   };
 }

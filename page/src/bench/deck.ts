@@ -5,8 +5,8 @@ export type Source = {
   key: string;
   width: number;
   height: number;
-  halvings: number;
-  address: (halvings: number, column: number, row: number) => string;
+  steps: number;
+  address: (steps: number, column: number, row: number) => string;
 };
 
 export type Box = { x: number; y: number; width: number; height: number };
@@ -31,6 +31,7 @@ const DEAF: Listener = { onZoom: nothing, onPointer: nothing, onBusy: nothing, o
 export type Taken = { box: Box; across: number; down: number };
 
 const TILE = 1024;
+const STEP = Math.SQRT1_2; // from a level to the next coarser one
 
 /**
  * A deep-zoom viewer that goes from one revision of a picture to the next without a flash: the new one is loaded unseen
@@ -68,6 +69,8 @@ export class Deck {
       animationTime: matchMedia('(prefers-reduced-motion: reduce)').matches ? 0 : 0.25,
       visibilityRatio: 0.25,
       minZoomImageRatio: 0.5,
+      // No finer level than the screen can show: at most a step finer.
+      minPixelRatio: STEP,
       maxZoomPixelRatio: 8,
       imageLoaderLimit: 8,
       gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false },
@@ -118,14 +121,15 @@ export class Deck {
       return;
     }
     this.coming = source.key;
-    this.fetchInView(source);
+    const level = this.fetchInView(source);
     this.listener.onBusy(true);
     this.viewer.addTiledImage({
       tileSource: tileSource(source),
       index: 0,
       opacity: this.shown ? 0 : 1,
       preload: true,
-      success: (event) => this.loadThenReveal(source, (event as unknown as { item: OpenSeadragon.TiledImage }).item),
+      success: (event) =>
+        this.loadThenReveal(source, (event as unknown as { item: OpenSeadragon.TiledImage }).item, level),
     });
   }
 
@@ -302,18 +306,24 @@ export class Deck {
     this.viewer.removeOverlay(this.place);
   }
 
-  /** Have the tiles in view on their way before the viewer's next frame, when it asks for them. */
-  private fetchInView(source: Source) {
+  /** Have the tiles in view on their way before the viewer's next frame, when it asks for them; returns their level. */
+  private fetchInView(source: Source): number | null {
     const item = this.shown?.item;
     const size = item?.getContentSize();
     // Of another size, other tiles may be in view.
-    if (!item || size?.x !== source.width || size.y !== source.height) return;
-    for (const { tile } of item.getTilesToDraw() as { tile: OpenSeadragon.Tile }[])
-      void fetch(source.address(source.halvings - tile.level, tile.x, tile.y), { priority: 'high' }).catch(nothing);
+    if (!item || size?.x !== source.width || size.y !== source.height) return null;
+    const drawn = (item.getTilesToDraw() as { tile: OpenSeadragon.Tile }[]).map(({ tile }) => tile);
+    const level = Math.max(...drawn.map((tile) => tile.level));
+    for (const tile of drawn.filter((one) => one.level === level))
+      void fetch(source.address(source.steps - tile.level, tile.x, tile.y), { priority: 'high' }).catch(nothing);
+    return drawn.length ? level : null;
   }
 
-  private loadThenReveal(source: Source, item: OpenSeadragon.TiledImage) {
+  private loadThenReveal(source: Source, item: OpenSeadragon.TiledImage, level: number | null) {
     if (this.closed) return;
+    // Until the view is another, no coarser tiles need stand in: the picture before it does.
+    const free = level === null ? nothing : keepToLevel(item, level);
+    this.viewer.addHandler('zoom', free);
     if (!this.shown) this.fit(true);
     let revealed = false;
     let failed = false;
@@ -325,6 +335,8 @@ export class Deck {
       if (revealed || this.closed) return;
       revealed = true;
       this.viewer.removeHandler('tile-load-failed', fail);
+      this.viewer.removeHandler('zoom', free);
+      free();
       if (failed && this.shown) {
         // The server is away or has it no longer: what is shown stays, and is asked for anew once it is back.
         this.viewer.world.removeItem(item);
@@ -440,6 +452,18 @@ function boxOf(a: OpenSeadragon.Point, b: OpenSeadragon.Point): Box {
   return { x: Math.floor(Math.min(a.x, b.x)), y: Math.floor(Math.min(a.y, b.y)), width: width + 1, height: height + 1 };
 }
 
+/** Have tiles of one level loaded, and none of a coarser one that would stand in for them; returns what ends that. */
+function keepToLevel(item: OpenSeadragon.TiledImage, level: number): () => void {
+  // The types lack the level that is loaded where no other covers the view.
+  const of = item as OpenSeadragon.TiledImage & { savedCutOffLevel: number };
+  const { savedCutOffLevel } = of;
+  of.source.minLevel = of.savedCutOffLevel = level;
+  return () => {
+    of.source.minLevel = 0;
+    of.savedCutOffLevel = savedCutOffLevel;
+  };
+}
+
 function tileSource(source: Source) {
   return {
     width: source.width,
@@ -447,7 +471,8 @@ function tileSource(source: Source) {
     tileSize: TILE,
     tileOverlap: 0,
     minLevel: 0,
-    maxLevel: source.halvings,
-    getTileUrl: (level: number, column: number, row: number) => source.address(source.halvings - level, column, row),
+    maxLevel: source.steps,
+    getLevelScale: (level: number) => STEP ** (source.steps - level),
+    getTileUrl: (level: number, column: number, row: number) => source.address(source.steps - level, column, row),
   };
 }

@@ -106,10 +106,10 @@ function PhotoPane({ photo, view, card, onDeck }: PaneProps & { photo: Photo }) 
       made.close();
     };
   }, []);
-  const { tile_base: base, width, height, halvings } = photo;
+  const { tile_base: base, width, height, steps } = photo;
   useEffect(() => {
-    deck?.show(sourceOf(base, { width, height, halvings }, view, card, marks));
-  }, [deck, base, width, height, halvings, view, card, marks]);
+    deck?.show(sourceOf(base, { width, height, steps }, view, card, marks));
+  }, [deck, base, width, height, steps, view, card, marks]);
   const worst = photo.findings.find(isOpen);
   return (
     <Box position="relative" bg="surround" minHeight="0" overflow="hidden">
