@@ -8,7 +8,7 @@ setting recomputes its own stage and those after it, nothing before.
 import hashlib
 import math
 import threading
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
@@ -75,11 +75,15 @@ T = TypeVar("T")
 
 
 class StageCache:
-    """Results by the hash of what went in; the longest unused go first when it is full. Safe among threads."""
+    """Results by the hash of what went in; the longest unused go first when it is full. Safe among threads.
+
+    What several results have in common is counted once.
+    """
 
     def __init__(self, max_bytes: int = 600_000_000) -> None:
         self.max_bytes = max_bytes
-        self._kept: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._kept: OrderedDict[str, tuple[Any, dict[int, int]]] = OrderedDict()
+        self._holders: Counter[int] = Counter()
         self._size = 0
         self._lock = threading.Lock()
 
@@ -92,14 +96,14 @@ class StageCache:
                 found: T = self._kept[digest][0]
                 return found
         value = compute()
-        size = _bytes_of(value)
+        buffers = _buffers_of(value)
         with self._lock:
             if digest not in self._kept:
-                self._kept[digest] = (value, size)
-                self._size += size
+                self._kept[digest] = (value, buffers)
+                self._size += sum(size for buffer, size in buffers.items() if not self._holders[buffer])
+                self._holders.update(buffers.keys())
             while self._size > self.max_bytes and len(self._kept) > 1:
-                _, (_, gone) = self._kept.popitem(last=False)
-                self._size -= gone
+                self._let_go(next(iter(self._kept)))
         return value
 
     def peek(self, key: tuple[Any, ...]) -> Any:
@@ -111,18 +115,28 @@ class StageCache:
     def forget_large(self, least: int = 40_000_000) -> None:
         """Let go of what takes at least so many bytes: full-size pictures, once they are on the canvas."""
         with self._lock:
-            for digest in [digest for digest, (_, size) in self._kept.items() if size >= least]:
-                self._size -= self._kept.pop(digest)[1]
+            for digest in [digest for digest, (_, buffers) in self._kept.items() if sum(buffers.values()) >= least]:
+                self._let_go(digest)
+
+    def _let_go(self, digest: str) -> None:
+        for buffer, size in self._kept.pop(digest)[1].items():
+            self._holders[buffer] -= 1
+            if not self._holders[buffer]:
+                del self._holders[buffer]
+                self._size -= size
 
 
-def _bytes_of(value: Any) -> int:
+def _buffers_of(value: Any) -> dict[int, int]:
+    """What a result holds in memory: each array's or file's identity and bytes. A view holds all of what it is a view of."""
     if isinstance(value, np.ndarray):
-        return int(value.nbytes)
+        while isinstance(value.base, np.ndarray):
+            value = value.base
+        return {id(value): int(value.nbytes)}
+    if isinstance(value, bytes):
+        return {id(value): len(value)}
     if isinstance(value, (tuple, list)):
-        return sum(_bytes_of(item) for item in value)
-    if hasattr(value, "__dict__"):
-        return sum(_bytes_of(item) for item in vars(value).values()) + 200
-    return 200
+        return {buffer: size for item in value for buffer, size in _buffers_of(item).items()}
+    return _buffers_of(list(vars(value).values())) if hasattr(value, "__dict__") else {}
 
 
 @dataclass(frozen=True)
@@ -382,6 +396,9 @@ class Render:
     def adopt(self, decided: Decisions) -> None:
         """Take what was decided before for this photo, frame and clearing settings."""
         self._decided = decided
+        if decided.solution is not None:
+            # The border stays solved when something is laid over it.
+            self.cache.get((self.digest, "solution", decided.product_key, self.band_key), lambda: decided.solution)
 
     @property
     def decisions(self) -> Decisions:

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Float, Mask, darkest, newly_clipped, top
+from yardchalk.core.colour import Coded, Float, Mask, darkest, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture
 from yardchalk.core.render import Card, Region, Render
@@ -67,17 +67,42 @@ def _clip(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     toned = render.toned(scale, region)
     before = render.part(scale, region).pixels
     alpha = render.coverage(scale, region)
-    white = cv2.compare(darkest(toned), top(toned.dtype), cv2.CMP_EQ)
-    lost = cv2.bitwise_and(cv2.compare(alpha, 0.5, cv2.CMP_GT), newly_clipped(before, toned)[0])
-    short = cv2.bitwise_and(cv2.compare(alpha, 0, cv2.CMP_EQ), cv2.bitwise_not(white))
     out = _eight(toned).copy()
-    y = np.arange(region.top, region.bottom)[:, None]
-    x = np.arange(region.left, region.right)[None]
-    out[(white > 0) & ((x + y) % _HATCH == 0)] = (0.45 * _BLUE + 0.55 * 255).astype(np.uint8)
-    # The yellow lets the paper's texture through.
-    cv2.copyTo(cv2.LUT(out, _yellowed()), short, out)
-    out[lost > 0] = _PINK.astype(np.uint8)
+    _mark_clipped(out, toned, before, alpha, top(toned.dtype), top(before.dtype), *_clip_colours(), region.top, region.left)
     return out
+
+
+@compiled
+def _mark_clipped(
+    out: NDArray[np.uint8],
+    toned: Coded,
+    before: Coded,
+    alpha: Float,
+    full: int,
+    full_before: int,
+    yellowed: NDArray[np.uint8],
+    hatch: NDArray[np.uint8],
+    pink: NDArray[np.uint8],
+    first_row: int,
+    first_column: int,
+) -> None:
+    for i in range(out.shape[0]):
+        for j in range(out.shape[1]):
+            reached, lost = 0, False
+            for k in range(3):
+                if toned[i, j, k] == full:
+                    reached += 1
+                    lost |= before[i, j, k] < full_before
+            if lost and alpha[i, j] > 0.5:
+                for k in range(3):
+                    out[i, j, k] = pink[k]
+            elif reached == 3:
+                if (i + first_row + j + first_column) % _HATCH == 0:
+                    for k in range(3):
+                        out[i, j, k] = hatch[k]
+            elif alpha[i, j] == 0:
+                for k in range(3):
+                    out[i, j, k] = yellowed[out[i, j, k], k]
 
 
 def _reach(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
@@ -155,8 +180,10 @@ def _edge(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
 
 
 @cache
-def _yellowed() -> NDArray[np.uint8]:
-    return (0.3 * np.arange(256)[:, None] + 0.7 * _YELLOW).astype(np.uint8)[:, None]
+def _clip_colours() -> tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]:
+    """What each level becomes under the yellow, which lets the paper's texture through; the hatch; the pink."""
+    yellowed = 0.3 * np.arange(256)[:, None] + 0.7 * _YELLOW
+    return yellowed.astype(np.uint8), (0.45 * _BLUE + 0.55 * 255).astype(np.uint8), _PINK.astype(np.uint8)
 
 
 def _white_check(render: Render, scale: float, region: Region, level: int) -> NDArray[np.uint8]:
