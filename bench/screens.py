@@ -138,7 +138,7 @@ def _open(page: Page, address: str, lot: int) -> list[float]:
     times = []
     for i in range(OPENINGS):
         page.goto(f"{address}/lots/{lot}")
-        tile = page.locator("a[title]").nth(i % len(LARGE))
+        tile = page.locator(f"a[title^='{LARGE[i % len(LARGE)].stem}']")
         tile.wait_for()
         page.evaluate("addEventListener('pointerdown', () => performance.mark('pressed'), true)")
         tile.click()
@@ -172,11 +172,15 @@ def _board(page: Page, address: str, url: str, lot: int) -> tuple[float, float]:
     page.goto(f"{address}/lots/{row[0]}", wait_until="commit")
     page.wait_for_function("performance.getEntriesByName('first tile').length > 0")
     first = float(page.evaluate("performance.getEntriesByName('first tile')[0].startTime"))
+    page.evaluate(
+        """() => window.scroller = () => [...document.querySelectorAll('div')].find(
+            d => d.scrollHeight > 20000 && getComputedStyle(d).overflowY === 'auto')"""
+    )
+    page.wait_for_function("scroller()")
     page.wait_for_timeout(500)
     blank = page.evaluate(
         """async () => {
-            const scroller = [...document.querySelectorAll('div')].find(
-                d => d.scrollHeight > 20000 && getComputedStyle(d).overflowY === 'auto');
+            const scroller = window.scroller();
             let worst = 0, since = null;
             const end = performance.now() + 4000;
             while (performance.now() < end) {
@@ -203,14 +207,19 @@ def run() -> dict[str, float]:
             with open_page(measuring=True) as page:
                 lot = _fill(page, service.address)
                 opened = _open(page, service.address, lot)
-                page.get_by_label("Histogram with white point").wait_for()
-                settled(page)
-                dragged = _drag(page)
-                settled(page)
-                reached = _tolerance(page)
-                settled(page)
-                painted = _stroke(page)
-                settled(page)
+                worked = []
+                for photo in LARGE:
+                    page.goto(f"{service.address}/lots/{lot}")
+                    page.locator(f"a[title^='{photo.stem}']").click()
+                    page.get_by_label("Histogram with white point").wait_for()
+                    settled(page)
+                    times = []
+                    for work in (_drag, _tolerance, _stroke):
+                        times.append(work(page))
+                        settled(page)
+                    worked.append(times)
+                # Of the photo that is slowest at each.
+                dragged, reached, painted = (max(times, key=statistics.median) for times in zip(*worked, strict=True))
                 mended = _mends(page)
                 first, blank = _board(page, service.address, service.cluster.url, lot)
         finally:

@@ -1,6 +1,7 @@
 """Mends: for a finding, the change of the photo's marks that most likely puts it right. What it comes to, the next run shows."""
 
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -52,34 +53,41 @@ class Bench:
         """A region over places outlined in px of the framed original: kept as product, or backdrop; cut as drawn, or at the
         picture's own edges nearby. None if nothing of it can be drawn.
         """
-        grown = [Polygon(line).buffer(_MARGIN * self.framing.longest) for line in lines if len(line) >= 3]
-        paths = [path for shape in grown if (path := self._path(shape)) is not None]
+        drawn = _drawn_round(self.framing, tuple(map(tuple, lines)), words[:60], keep, found)
         clear = self.sheet.clear
         kept = clear.regions or (AutomaticRegion(kind="automatic", on=clear.on),)
         regions = kept if self.marks.clear is None else self.marks.clear.regions
-        if not paths or len(regions) > _MOST:
+        if drawn is None or len(regions) > _MOST:
             return None
-        drawn = OutlineRegion(
-            kind="outline",
-            name=words[:60],
-            how="take" if keep else "add",
-            backdrop="inside",
-            edge="found" if found else "drawn",
-            paths=tuple(paths),
-        )
         made: tuple[AnyRegion, ...] = (*regions, drawn)
         return self.but(words, clear=ClearMarks(regions=made))
 
-    def _path(self, shape: Polygon | MultiPolygon) -> tuple[Knot, ...] | None:
-        if isinstance(shape, MultiPolygon):
-            shape = max(shape.geoms, key=lambda part: part.area)
-        if shape.is_empty:
-            return None
-        tolerance = 0.5
-        while len(line := shape.simplify(tolerance).exterior.coords[:-1]) > _KNOTS:
-            tolerance *= 2
-        shares = self.plot.shares(np.array(line))
-        return tuple(Knot(at=at) for at in shares) if Polygon(shares).is_valid and Polygon(shares).area > 0 else None
+
+# Whatever is changed at the bench, the photo comes back with the same mends offered.
+@lru_cache(maxsize=256)
+def _drawn_round(
+    framing: Framing, lines: tuple[tuple[tuple[float, float], ...], ...], name: str, keep: bool, found: bool
+) -> OutlineRegion | None:
+    """The region of `Bench.painted`."""
+    plot = Plot.of(framing, framing.width, framing.height)
+    grown = [Polygon(line).buffer(_MARGIN * framing.longest) for line in lines if len(line) >= 3]
+    paths = [path for shape in grown if (path := _path(shape, plot)) is not None]
+    if not paths:
+        return None
+    how, edge = "take" if keep else "add", "found" if found else "drawn"
+    return OutlineRegion(kind="outline", name=name, how=how, backdrop="inside", edge=edge, paths=tuple(paths))
+
+
+def _path(shape: Polygon | MultiPolygon, plot: Plot) -> tuple[Knot, ...] | None:
+    if isinstance(shape, MultiPolygon):
+        shape = max(shape.geoms, key=lambda part: part.area)
+    if shape.is_empty:
+        return None
+    tolerance = 0.5
+    while len(line := shape.simplify(tolerance).exterior.coords[:-1]) > _KNOTS:
+        tolerance *= 2
+    shares = plot.shares(np.array(line))
+    return tuple(Knot(at=at) for at in shares) if Polygon(shares).is_valid and Polygon(shares).area > 0 else None
 
 
 def offer_mend(finding: Finding, bench: Bench) -> Mend | None:

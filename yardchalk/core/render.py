@@ -403,9 +403,8 @@ class Render:
     @property
     def decisions(self) -> Decisions:
         if self._decided is None:
-            product, overlay = self.clearing.product, None
-            if self.by_regions:
-                product, overlay = self.outcome.product, self.outcome.overlay
+            # With regions, what was cleared is asked for less often than this.
+            product, overlay = (self.outcome.product, self.outcome.overlay) if self.by_regions else (self.clearing.product, None)
             self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay)
         return self._decided
 

@@ -23,6 +23,7 @@ export const system = createSystem(
       },
     },
     theme: {
+      keyframes: { late: { 'from, to': { visibility: 'hidden' } } },
       tokens: {
         fonts: { body: { value: text }, heading: { value: text }, mono: { value: mono } },
         colors: {

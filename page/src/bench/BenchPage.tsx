@@ -3,7 +3,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { answered, client, type Finding, type Photo } from '../api/client';
-import { keepPhoto, useLift, usePhoto } from '../api/queries';
+import { keepPhoto, keys, queries, useLift, usePhoto } from '../api/queries';
 import { stem } from '../shared/format';
 import { Mark, checkName, standingOf, standings } from '../shared/marks';
 import { Offline } from '../shared/Offline';
@@ -92,13 +92,17 @@ function Bench({ photo }: { photo: Photo }) {
       answered(client.PUT('/api/photos/{photo_id}/marks', { params: { ...path, query: { what } }, body: marks })),
     ...done,
   });
+  // Pressed faster than the server answers, or just after a change: what there is to undo is known when its turn comes.
+  const asKept = () => queries.getQueryData<Photo>(keys.photo(photo.id)) ?? photo;
   const undo = useMutation<Photo, Error, undefined>({
     ...done,
-    mutationFn: () => answered(client.POST('/api/photos/{photo_id}/undo', { params: path })),
+    mutationFn: async () =>
+      asKept().undo === null ? asKept() : answered(client.POST('/api/photos/{photo_id}/undo', { params: path })),
   });
   const redo = useMutation<Photo, Error, undefined>({
     ...done,
-    mutationFn: () => answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
+    mutationFn: async () =>
+      asKept().redo === null ? asKept() : answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
   });
   // Sizes come with the kept frame, so that is what the tiles are asked under.
   const asSeen = (marks: Marks): Marks => ({
@@ -241,8 +245,8 @@ function Bench({ photo }: { photo: Photo }) {
         if (stage === 'edge' && (edge.at !== null || chosen === null)) edge.takeBrush({ of: 'wider', adds: true });
         else if (chosen !== null) work.mend(chosen);
       },
-      'ctrl+z': () => photo.undo !== null && undo.mutate(undefined),
-      'ctrl+shift+z': () => photo.redo !== null && redo.mutate(undefined),
+      'ctrl+z': () => undo.mutate(undefined),
+      'ctrl+shift+z': () => redo.mutate(undefined),
       v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
       pagedown: () => go(1),
       pageup: () => go(-1),

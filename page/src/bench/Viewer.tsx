@@ -249,7 +249,8 @@ export function Viewer({
           right="0"
           height="2px"
           bg="paper.raised"
-          css={{ animation: 'pulse 1.2s infinite' }}
+          // Not for what is there at once.
+          css={{ animation: 'late 0.3s, pulse 1.2s 0.3s infinite' }}
         />
       )}
       {deck && !whole && !before && tool?.(deck)}

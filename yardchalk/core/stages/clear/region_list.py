@@ -194,6 +194,7 @@ class _State:
         self.backdrop = np.zeros(ground.shape, np.float32)
         self.found = np.zeros(ground.shape, np.float32)
         self.overlay: Overlay | None = None
+        self.nothing = True
 
     def product(self, regions: Sequence[AnyRegion]) -> Mask:
         product = self.found < 0.5
@@ -211,11 +212,12 @@ class _State:
             if isinstance(region, GapsRegion)
             else keep(region, lambda: value_of(region, self.ground, self.backdrop))
         )
-        combined = COMBINE[region.how](self.backdrop, value)
+        # Added to nothing it is what it says; a copy, since strokes are painted into what the list says.
+        combined = value.copy() if self.nothing and region.how == "add" else COMBINE[region.how](self.backdrop, value)
         if finds(region):
             if self.overlay is not None:
                 _forget(self.overlay, combined != self.backdrop)
-            self.found = COMBINE[region.how](self.found, value)
+            self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
         else:
             said = combined != self.backdrop
             # Where it agrees with what was, it still has its say along its own border.
@@ -230,11 +232,12 @@ class _State:
             o.scale[said] = 0
             o.offset[said] = np.round((1 - combined[said]) * 255)
             o.owner[said] = number + 1 if says_at_every_scale(region) else 0
-        self.backdrop = combined
+        self.backdrop, self.nothing = combined, False
         return float(value.mean())
 
     def strokes(self, region: StrokesRegion) -> float:
         o = self._overlay()
+        self.nothing = False
         touched = np.zeros(self.ground.shape, bool)
         for stroke in region.strokes:
             at, weight = stroke_weight(stroke, self.ground)

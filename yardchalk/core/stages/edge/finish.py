@@ -81,7 +81,8 @@ def tidying(alpha: Float, speck: float, hole: float) -> Tidying:
         small = (weight < speck**2) & (weight < weight[1:].max(initial=0))
         small[0] = False
         if small.any():
-            dropped[at], specks, specks_area = small[labels], int(small.sum()), float(weight[small].sum())
+            _mark(labels, small, dropped[at])
+            specks, specks_area = int(small.sum()), float(weight[small].sum())
     filled, holes, holes_area = np.zeros(alpha.shape, bool), 0, 0.0
     if hole > 0:
         n, labels = cv2.connectedComponents((part < _SOLID).view(np.uint8), connectivity=4)
@@ -92,7 +93,8 @@ def tidying(alpha: Float, speck: float, hole: float) -> Tidying:
         for side in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
             small[side] = False
         if small.any():
-            filled[at], holes, holes_area = small[labels], int(small.sum()), float(missing[small].sum())
+            _mark(labels, small, filled[at])
+            holes, holes_area = int(small.sum()), float(missing[small].sum())
     return Tidying(dropped, filled, specks, specks_area, holes, holes_area)
 
 
@@ -104,6 +106,15 @@ def _weights(labels: NDArray[np.int32], values: Float, n: int) -> NDArray[np.flo
         for x in range(labels.shape[1]):
             out[labels[y, x]] += values[y, x]
     return out
+
+
+@compiled
+def _mark(labels: NDArray[np.int32], chosen: Mask, out: Mask) -> None:
+    """Set what is under one of the chosen labels."""
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            if labels[y, x] and chosen[labels[y, x]]:
+                out[y, x] = True
 
 
 @compiled
