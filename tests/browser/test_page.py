@@ -214,6 +214,27 @@ class BenchTest(PageCase):
         page.get_by_role("button", name="Back to auto").click()
         expect(page.get_by_text("As the run sheet says: auto")).to_be_visible()
 
+    def test_a_new_picture_asks_for_what_is_in_view_alone(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="Real pixels").click()
+        page.wait_for_timeout(300)
+        settled(page)
+        asked: list[str] = []
+        page.on("request", note := lambda request: asked.append(request.url) if "/picture/" in request.url else None)
+        page.get_by_role("slider", name="White point", exact=True).focus()
+        with page.expect_response(lambda r: "/marks?" in r.url and r.ok):
+            page.keyboard.press("ArrowLeft")
+        settled(page)
+        page.wait_for_timeout(300)
+        page.remove_listener("request", note)
+        self.assertEqual({url.split("/")[-2] for url in asked}, {"0"}, "no coarser tiles that would be seen for no moment")
+        page.get_by_role("button", name="Fit", exact=True).click()
+        page.wait_for_timeout(300)
+        settled(page)
+        self.assertLess(self.zoom(), 100)
+        last = "performance.getEntriesByType('resource').map(one => one.name).filter(one => one.includes('/picture/')).at(-1)"
+        self.assertEqual(page.evaluate(last).split("/")[-2], "1", "and the coarser ones once they are")
+
     def test_steps_on_the_graph_are_undone_and_come_back_after_a_reload(self) -> None:
         page = self.page
 

@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from dataclasses import replace
 from unittest import mock
 
 import cv2
@@ -11,6 +12,7 @@ from hypothesis import strategies as st
 
 from tests.pictures import Scene, iou
 from yardchalk.core import render as render_module
+from yardchalk.core.clear_settings import AutomaticRegion, BrushStroke, ClearMarks, StrokesRegion
 from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.deliver import produce
 from yardchalk.core.pixels import Picture
@@ -87,6 +89,34 @@ class LawTest(unittest.TestCase):
             pixels = self.render.picture(1.0, whole(self.render), card)  # type: ignore[arg-type]
             self.assertTrue((pixels[alpha == 0] == level).all(), card)
         self.assertEqual(len(off_pixels(self.render)), 0)
+
+    def test_a_stroke_on_what_was_decided_before_solves_no_border_again(self) -> None:
+        first = Render(self.made.jpeg, "pot", WHITE)
+        kept = replace(first.decisions, solution=first.solution)
+        again = Render(self.made.jpeg, "pot", WHITE)
+        again.adopt(kept)
+        rub = StrokesRegion(kind="strokes", strokes=(BrushStroke(keeps=False, size=0.1, points=((0.5, 0.5, 1.0),)),))
+        painted = again.with_marks(Marks(clear=ClearMarks(regions=(AutomaticRegion(kind="automatic"), rub))))
+        with mock.patch.object(render_module, "solve_matte") as solving:
+            alpha = painted.cut(0.5, whole(painted, 0.5)).alpha
+        solving.assert_not_called()
+        before = first.cut(0.5, whole(first, 0.5)).alpha
+        self.assertGreater(int(((before == 1) & (alpha == 0)).sum()), 100)
+        self.assertGreater(float((alpha == before).mean()), 0.9)
+
+    def test_what_results_share_is_counted_once_and_the_longest_unused_goes(self) -> None:
+        cache, shared = StageCache(1000), np.zeros(600, np.uint8)
+        cache.get(("a",), lambda: shared)
+        cache.get(("b",), lambda: (shared[:300], np.zeros(200, np.uint8)))
+        cache.get(("c",), lambda: [shared, b"x" * 150])
+        self.assertTrue(all(cache.peek((name,)) is not None for name in "abc"), "950 bytes, and not 2,150")
+        cache.get(("a",), self.fail)
+        cache.get(("d",), lambda: np.zeros(100, np.uint8))
+        self.assertEqual([cache.peek((name,)) is not None for name in "abcd"], [True, False, True, True])
+        cache.forget_large(700)
+        self.assertEqual([cache.peek((name,)) is not None for name in "acd"], [True, False, True])
+        cache.get(("e",), lambda: np.zeros(300, np.uint8))
+        self.assertIsNotNone(cache.peek(("a",)), "100, 300 and 600 bytes fit")
 
     def test_a_moved_white_point_recomputes_lift_and_nothing_before(self) -> None:
         cache = StageCache()

@@ -103,6 +103,7 @@ class ApiTest(ServerCase):
             self.assertTrue((np.abs(corner.astype(int) - level) <= 1).all(), card)
         before, after = self.tile(f"{base}/clip/white/{white_at(255)}/1/0-0"), self.tile(f"{base}/clip/white/{white_at(150)}/1/0-0")
         self.assertGreater(np.abs(before.astype(int) - after).mean(), 10, "a white point shows at once")
+        self.assertEqual(before.shape[:2], (round(1100 / 2**0.5), round(1300 / 2**0.5)), "one step smaller")
         self.assertEqual(self.client.get(f"{base}/picture/white/{{}}/0/9-9").status_code, 404)
         self.assertEqual(self.client.get(base.replace(base[-16:], "0" * 16) + "/picture/white/{}/0/0-0").status_code, 404)
 
