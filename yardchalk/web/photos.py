@@ -17,7 +17,7 @@ from yardchalk.core.views import View
 from yardchalk.studio import history, reading
 from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
 from yardchalk.studio.running import ENGINE, hold, let_go
-from yardchalk.studio.viewing import MOST_STEPS, steps_to_one_tile
+from yardchalk.studio.viewing import MOST_STEPS, STEP, steps_to_one_tile
 from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
 from yardchalk.web.models import FrameOffers, Level, LiftGraph, MarksKey, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut
 from yardchalk.web.renderers import Renderers
@@ -26,8 +26,8 @@ router = APIRouter(prefix="/api", responses=ERRORS)
 
 
 def _mark(row: reading.Row, sheet: RunSheet) -> str:
-    """Changes whenever the same address would have to show something else: with photo, run sheet and engine."""
-    return hashlib.sha256(f"{ENGINE} {row['digest']} {row['empty']} {sheet.model_dump_json()}".encode()).hexdigest()[:16]
+    """Changes whenever the same address would have to show something else: with photo, run sheet, engine and the sizes that there are."""
+    return hashlib.sha256(f"{ENGINE} {STEP} {row['digest']} {row['empty']} {sheet.model_dump_json()}".encode()).hexdigest()[:16]
 
 
 @router.put("/photos/{photo_id}/hold", status_code=204)

@@ -8,6 +8,8 @@ type Props = {
   value: number;
   least: number;
   most: number;
+  /** Where the track begins and ends, if values are kept to less of it for now. */
+  track?: readonly [number, number];
   unit: string;
   /** What one key press moves it by; values are its multiples. 1 by default. */
   step?: number;
@@ -26,12 +28,13 @@ export function ValueSlider(props: Props) {
   const { label, value, least, most, unit, step = 1, standard, offered, disabled = false } = props;
   const { onDrag, onSettle, onReset } = props;
   const whole = (v: number) => Number((Math.round(v / step) * step).toFixed(digitsOf(step)));
-  const track = useRef<HTMLDivElement>(null);
-  const share = (v: number) => `${(100 * (v - least)) / (most - least)}%`;
+  const bar = useRef<HTMLDivElement>(null);
+  const [from, to] = props.track ?? [least, most];
+  const share = (v: number) => `${(100 * (v - from)) / (to - from)}%`;
   const valueAt = (clientX: number) => {
-    const box = track.current?.getBoundingClientRect();
+    const box = bar.current?.getBoundingClientRect();
     if (!box) return value;
-    return whole(Math.min(most, Math.max(least, least + ((most - least) * (clientX - box.left)) / box.width)));
+    return whole(Math.min(most, Math.max(least, from + ((to - from) * (clientX - box.left)) / box.width)));
   };
   return (
     <Box opacity={disabled ? 0.5 : 1}>
@@ -51,7 +54,7 @@ export function ValueSlider(props: Props) {
         </Flex>
       </Flex>
       <Box
-        ref={track}
+        ref={bar}
         position="relative"
         height="18px"
         cursor={disabled ? 'default' : 'ew-resize'}

@@ -114,6 +114,7 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
       value={Math.round(inForce[name] * factor)}
       least={least}
       most={most}
+      track={[0, 100]}
       unit="%"
       standard={{
         value: Math.round(sheet[name] * factor),
