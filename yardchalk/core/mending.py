@@ -35,7 +35,6 @@ class Bench:
 
     def __init__(self, marks: Marks, sheet: RunSheet, framing: Framing, figures: Mapping[str, Any]) -> None:
         self.marks, self.sheet, self.framing, self.figures = marks, sheet, framing, figures
-        self.plot = Plot.of(framing, framing.width, framing.height)
 
     def but(self, words: str, **changes: Any) -> Mend:
         return Mend(words=words, marks=self.marks.model_copy(update=changes))
@@ -69,13 +68,18 @@ def _drawn_round(
     framing: Framing, lines: tuple[tuple[tuple[float, float], ...], ...], name: str, keep: bool, found: bool
 ) -> OutlineRegion | None:
     """The region of `Bench.painted`."""
-    plot = Plot.of(framing, framing.width, framing.height)
+    plot = _plot_of(framing)
     grown = [Polygon(line).buffer(_MARGIN * framing.longest) for line in lines if len(line) >= 3]
     paths = [path for shape in grown if (path := _path(shape, plot)) is not None]
     if not paths:
         return None
     how, edge = "take" if keep else "add", "found" if found else "drawn"
     return OutlineRegion(kind="outline", name=name, how=how, backdrop="inside", edge=edge, paths=tuple(paths))
+
+
+def _plot_of(framing: Framing) -> Plot:
+    """The framed original."""
+    return Plot.of(framing, framing.width, framing.height)
 
 
 def _path(shape: Polygon | MultiPolygon, plot: Plot) -> tuple[Knot, ...] | None:
@@ -187,7 +191,7 @@ def _widen(f: Finding, bench: Bench) -> Mend | None:
         else [(x + brush / 2, y + h / 2), (x + w - brush / 2, y + h / 2)]
     )
     size = min(max(brush / bench.framing.longest, 0.0002), 0.5)
-    stroke = Stroke(size=round(size, 5), points=tuple(bench.plot.shares(np.array(ends))))
+    stroke = Stroke(size=round(size, 5), points=tuple(_plot_of(bench.framing).shares(np.array(ends))))
     if stroke in bench.marks.edge.wider or len(bench.marks.edge.wider) >= 60:
         return None
     return bench.with_edge("Widen the band over it", wider=(*bench.marks.edge.wider, stroke))
