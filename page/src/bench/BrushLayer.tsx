@@ -1,6 +1,7 @@
 import { useRef, useState } from 'react';
 import type { Deck } from './deck';
 import { ToolLayer, type At } from './ToolLayer';
+import { useWhere } from './useWhere';
 
 export type Painted = { x: number; y: number; pressure: number };
 
@@ -24,10 +25,10 @@ export function BrushLayer({ deck, size, adds, label, straight = false, onStroke
   const [stroke, setStroke] = useState<Painted[]>([]);
   const [pointer, setPointer] = useState<At | null>(null);
   const last = useRef({ left: 0, top: 0 });
-  const onScreen = deck.onScreen({ x: 0, y: 0, width: size, height: size });
-  const width = onScreen?.width ?? 1;
+  const where = useWhere(deck);
+  const width = where ? where.scale * size : 1;
   const drawn = straight && pointer && stroke.length ? [...stroke, pointer] : stroke;
-  const shown = drawn.map(({ x, y }) => deck.onScreen({ x, y, width: 0, height: 0 })).filter((at) => at !== null);
+  const shown = where ? drawn.map(({ x, y }) => where.onScreen({ x, y, width: 0, height: 0 })) : [];
   const colour = adds ? '#2C5AA0' : '#3B4247';
   const add = ({ x, y, pressure, left, top }: At) => {
     last.current = { left, top };
@@ -60,7 +61,7 @@ export function BrushLayer({ deck, size, adds, label, straight = false, onStroke
       <svg width="100%" height="100%" style={{ pointerEvents: 'none' }}>
         {shown.length > 0 && (
           <polyline
-            points={[...shown, shown[shown.length - 1]].map((at) => `${at?.x},${at?.y}`).join(' ')}
+            points={[...shown, ...shown.slice(-1)].map((at) => `${at.x},${at.y}`).join(' ')}
             fill="none"
             stroke={colour}
             strokeWidth={width}

@@ -2,6 +2,7 @@ import { Box } from '@chakra-ui/react';
 import { useRef, type KeyboardEvent, type PointerEvent } from 'react';
 import type { Deck } from './deck';
 import type { Crop } from './marks';
+import { useWhere } from './useWhere';
 
 type Props = {
   deck: Deck;
@@ -30,14 +31,15 @@ const LEAST = 0.03;
 
 /** The crop on the photo: its sides and corners to drag or to move by the arrow keys, and the whole of it to move. */
 export function CropBox({ deck, width, height, crop, aspect, onDrag, onSettle }: Props) {
-  const box = deck.onScreen({
+  const where = useWhere(deck);
+  if (!where) return null;
+  const box = where.onScreen({
     x: crop[0] * width,
     y: crop[1] * height,
     width: (crop[2] - crop[0]) * width,
     height: (crop[3] - crop[1]) * height,
   });
-  const whole = deck.onScreen({ x: 0, y: 0, width, height });
-  if (!box || !whole) return null;
+  const whole = where.onScreen({ x: 0, y: 0, width, height });
   const ratio = aspect === null ? null : (aspect * height) / width;
   const grip = {
     crop,

@@ -129,7 +129,6 @@ export function Viewer({
   useEffect(() => {
     taken.current = onTaken;
   });
-  const [, setMoved] = useState(0);
   const whole = framing !== null;
   const width = whole ? photo.whole_width : photo.width;
   const height = whole ? photo.whole_height : photo.height;
@@ -149,7 +148,6 @@ export function Viewer({
         if (!now) onSeen(true);
       },
       onSplit: setLine,
-      onMoved: () => setMoved((n) => n + 1),
     });
     setDeck(made);
     return () => {

@@ -11,6 +11,21 @@ export type Source = {
 
 export type Box = { x: number; y: number; width: number; height: number };
 
+/** Where the picture is in the viewer: its upper left corner, px, and px of the viewer for one of the picture. */
+export class Where {
+  constructor(
+    readonly x: number,
+    readonly y: number,
+    readonly scale: number,
+  ) {}
+
+  /** A box of the picture in the viewer, px. */
+  onScreen({ x, y, width, height }: Box): Box {
+    const { scale } = this;
+    return { x: this.x + scale * x, y: this.y + scale * y, width: scale * width, height: scale * height };
+  }
+}
+
 type Listener = {
   /** Percent of real pixels, whenever it changes. */
   onZoom: (percent: number) => void;
@@ -20,12 +35,10 @@ type Listener = {
   onBusy: (busy: boolean) => void;
   /** Where the line between before and after is, in px of the viewer; null when there is none. */
   onSplit: (left: number | null) => void;
-  /** The picture has moved on the screen, or another is shown. */
-  onMoved: () => void;
 };
 
 const nothing = () => {};
-const DEAF: Listener = { onZoom: nothing, onPointer: nothing, onBusy: nothing, onSplit: nothing, onMoved: nothing };
+const DEAF: Listener = { onZoom: nothing, onPointer: nothing, onBusy: nothing, onSplit: nothing };
 
 /** A place that was touched or dragged over, in px of the picture, and from where to where. */
 export type Taken = { box: Box; across: number; down: number };
@@ -56,6 +69,8 @@ export class Deck {
   private wanted: Source | null = null;
   private wantedBefore: Source | null = null;
   private afterwards: (() => void) | null = null;
+  private at: Where | null = null;
+  private readonly followers = new Set<() => void>();
 
   constructor(element: HTMLElement, told: Partial<Listener> = {}) {
     const listener = { ...DEAF, ...told };
@@ -86,7 +101,7 @@ export class Deck {
     this.viewer.addHandler('resize', zoomed);
     this.viewer.addHandler('update-viewport', () => {
       this.tellSplit();
-      listener.onMoved();
+      this.moved();
     });
     this.dragged.className = 'dragged';
     element.addEventListener('pointerdown', this.pressed, true);
@@ -205,14 +220,14 @@ export class Deck {
     };
   }
 
-  /** Where a box of the picture is in the viewer, px. */
-  onScreen(box: Box): Box | null {
-    const item = this.shown?.item;
-    if (!item) return null;
-    const a = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(box.x, box.y));
-    const b = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(box.x + box.width, box.y + box.height));
-    return { x: a.x, y: a.y, width: b.x - a.x, height: b.y - a.y };
-  }
+  /** Where the picture is, and null before there is one; the same object until it is elsewhere. */
+  readonly where = (): Where | null => this.at;
+
+  /** Be told whenever the picture is elsewhere; returns what ends that. */
+  readonly follow = (told: () => void): (() => void) => {
+    this.followers.add(told);
+    return () => this.followers.delete(told);
+  };
 
   /** The picture's px under a place on the screen. */
   pictureAt(clientX: number, clientY: number): { x: number; y: number } | null {
@@ -353,7 +368,7 @@ export class Deck {
       this.afterZoom();
       this.afterwards?.();
       this.afterwards = null;
-      this.listener.onMoved();
+      this.moved();
       // For whoever measures how long a person waits.
       requestAnimationFrame(() => performance.mark('picture shown', { detail: source.key }));
       // Two frames, so that the new picture is drawn before the old one goes.
@@ -371,6 +386,17 @@ export class Deck {
         if (event.fullyLoaded) reveal();
       });
     }
+  }
+
+  private moved() {
+    const item = this.shown?.item;
+    if (!item) return;
+    const a = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(0, 0));
+    const b = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(item.getContentSize().x, 0));
+    const scale = (b.x - a.x) / item.getContentSize().x;
+    if (this.at?.x === a.x && this.at.y === a.y && this.at.scale === scale) return;
+    this.at = new Where(a.x, a.y, scale);
+    this.followers.forEach((told) => told());
   }
 
   /** What was asked for while this one was on its way. */

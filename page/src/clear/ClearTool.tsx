@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { BrushLayer, type Painted } from '../bench/BrushLayer';
 import type { Deck } from '../bench/deck';
 import { ToolLayer, type At } from '../bench/ToolLayer';
+import { useWhere } from '../bench/useWhere';
 import { OutlineLayer } from './OutlineLayer';
 import { thinned, within } from './placing';
 import { ReachPreview } from './ReachPreview';
@@ -257,43 +258,40 @@ function Places(props: {
   leaks: { at: number[]; tolerance: number }[];
 }) {
   const { clear, deck, touched, leaks } = props;
-  if (!touched.length) return null;
-  const on = (share: number[]) => deck.onScreen({ ...clear.placing.toPicture(share), width: 0, height: 0 });
+  const where = useWhere(deck);
+  if (!touched.length || !where) return null;
+  const on = (share: number[]) => where.onScreen({ ...clear.placing.toPicture(share), width: 0, height: 0 });
   return (
     <svg width="100%" height="100%" style={{ position: 'absolute', inset: 0, pointerEvents: 'none' }}>
       {touched.map((share, i) => {
         const at = on(share);
         return (
-          at && (
-            <g key={i} transform={`translate(${at.x} ${at.y})`} stroke="#2C5AA0" fill="none">
-              <circle r="6" stroke="#fff" strokeWidth="4" />
-              <circle r="6" strokeWidth="2" />
-              <circle r="1.5" fill="#2C5AA0" stroke="none" />
-            </g>
-          )
+          <g key={i} transform={`translate(${at.x} ${at.y})`} stroke="#2C5AA0" fill="none">
+            <circle r="6" stroke="#fff" strokeWidth="4" />
+            <circle r="6" strokeWidth="2" />
+            <circle r="1.5" fill="#2C5AA0" stroke="none" />
+          </g>
         );
       })}
       {leaks.map((leak, i) => {
         const at = on(leak.at);
         return (
-          at && (
-            <g key={`leak ${i}`} transform={`translate(${at.x} ${at.y})`}>
-              <path d="M-8 -8 L8 8 M8 -8 L-8 8" stroke="#fff" strokeWidth="5" />
-              <path d="M-8 -8 L8 8 M8 -8 L-8 8" stroke="#C2386F" strokeWidth="2.5" />
-              <text
-                x="12"
-                y="4"
-                fontSize="12"
-                fill="#C2386F"
-                stroke="#fff"
-                strokeWidth="3"
-                paintOrder="stroke"
-                className="figures"
-              >
-                {`leaks at ${leak.tolerance}`}
-              </text>
-            </g>
-          )
+          <g key={`leak ${i}`} transform={`translate(${at.x} ${at.y})`}>
+            <path d="M-8 -8 L8 8 M8 -8 L-8 8" stroke="#fff" strokeWidth="5" />
+            <path d="M-8 -8 L8 8 M8 -8 L-8 8" stroke="#C2386F" strokeWidth="2.5" />
+            <text
+              x="12"
+              y="4"
+              fontSize="12"
+              fill="#C2386F"
+              stroke="#fff"
+              strokeWidth="3"
+              paintOrder="stroke"
+              className="figures"
+            >
+              {`leaks at ${leak.tolerance}`}
+            </text>
+          </g>
         );
       })}
     </svg>

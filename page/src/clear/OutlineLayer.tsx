@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from 'react';
 import { answered, client } from '../api/client';
 import type { Deck } from '../bench/deck';
 import { ToolLayer, type At } from '../bench/ToolLayer';
+import { useWhere } from '../bench/useWhere';
 import { inserted, moved, pathData, type Path } from './curves';
 import { within } from './placing';
 import { outlineOf, type Knot, type Share } from './regions';
@@ -27,8 +28,9 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
   const bending = useRef<At | null>(null);
   const paths = editing ?? own?.paths ?? [];
   const toShare = (at: { x: number; y: number }): Share => clear.placing.toPhoto(at);
+  const where = useWhere(deck);
   const onScreen = (share: readonly number[]) => {
-    const at = deck.onScreen({ ...clear.placing.toPicture(share), width: 0, height: 0 });
+    const at = where?.onScreen({ ...clear.placing.toPicture(share), width: 0, height: 0 });
     return at ? ([at.x, at.y] as const) : ([0, 0] as const);
   };
   const near = (share: readonly number[] | null | undefined, at: At) => {

@@ -1,5 +1,6 @@
 import { useEffect, useRef } from 'react';
 import type { Deck } from '../bench/deck';
+import { useWhere } from '../bench/useWhere';
 import type { ReachMap } from './useClear';
 
 const STEPS = 4; // of the map, for one unit of tolerance
@@ -11,7 +12,7 @@ export function ReachPreview(props: { deck: Deck; map: ReachMap; tolerance: numb
   const canvas = useRef<HTMLCanvasElement>(null);
   const made = useRef<Made | null>(null);
   const level = Math.round(tolerance * STEPS);
-  const at = deck.onScreen({ x: 0, y: 0, width, height });
+  const at = useWhere(deck)?.onScreen({ x: 0, y: 0, width, height });
   // No more px than the screen shows: all of them are drawn at each move of the pointer.
   const stride = at ? Math.max(1, Math.floor(map.width / (at.width * devicePixelRatio))) : 1;
   const across = Math.ceil(map.width / stride);

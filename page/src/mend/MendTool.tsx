@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from 'react';
 import { BrushLayer } from '../bench/BrushLayer';
 import type { Deck } from '../bench/deck';
 import { ToolLayer, type At } from '../bench/ToolLayer';
+import { useWhere } from '../bench/useWhere';
 import { LoopLayer } from '../clear/ClearTool';
 import { steppedBy } from '../shared/keys';
 import { mapBack, nameOf, PUSHES, type Entry, type Mend } from './useMend';
@@ -52,8 +53,8 @@ function Ghost({ mend, deck }: { mend: Mend; deck: Deck }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [at, setAt] = useState<{ left: number; top: number; x: number; y: number } | null>(null);
   const { placing, copying, brush } = mend;
-  const on = deck.onScreen({ x: 0, y: 0, width: placing.toPx(brush.size), height: 0 });
-  const width = Math.max(4, Math.round(on?.width ?? 4));
+  const where = useWhere(deck);
+  const width = Math.max(4, Math.round((where?.scale ?? 1) * placing.toPx(brush.size)));
   useEffect(() => {
     const moved = (event: PointerEvent) => {
       const layer = canvas.current?.parentElement?.getBoundingClientRect();
@@ -72,7 +73,7 @@ function Ghost({ mend, deck }: { mend: Mend; deck: Deck }) {
     return () => window.removeEventListener('pointermove', moved);
   }, [deck]);
   const from = at && mend.sourceFor(placing.toPhoto(at));
-  const place = from && deck.onScreen({ ...placing.toPicture(from), width: 0, height: 0 });
+  const place = from && where?.onScreen({ ...placing.toPicture(from), width: 0, height: 0 });
   useEffect(() => {
     const context = canvas.current?.getContext('2d');
     const shown = deck.canvas;
@@ -130,14 +131,15 @@ function Ghost({ mend, deck }: { mend: Mend; deck: Deck }) {
 /** The outline of the entry in hand, to be dragged; of a nudge, where the piece comes to lie. */
 function EntryHandle({ mend, entry, deck }: { mend: Mend; entry: Entry; deck: Deck }) {
   const [from, setFrom] = useState<{ at: At; entry: Entry; source: boolean } | null>(null);
-  if (entry.kind === 'push') return null;
+  const where = useWhere(deck);
+  if (entry.kind === 'push' || !where) return null;
   const { placing } = mend;
-  const on = (share: readonly number[]) => deck.onScreen({ ...placing.toPicture(share), width: 0, height: 0 });
+  const on = (share: readonly number[]) => where.onScreen({ ...placing.toPicture(share), width: 0, height: 0 });
   const shift = entry.kind === 'nudge' ? entry.by : [0, 0];
   const points = entry.area.points.map(([x = 0, y = 0]) => on([x + (shift[0] ?? 0), y + (shift[1] ?? 0)]));
-  const drawn = points.map((at) => `${at?.x ?? 0},${at?.y ?? 0}`).join(' ');
+  const drawn = points.map((at) => `${at.x},${at.y}`).join(' ');
   const stroke = entry.area.shape === 'stroke' ? entry.area : null;
-  const width = stroke ? (deck.onScreen({ x: 0, y: 0, width: placing.toPx(stroke.size), height: 0 })?.width ?? 1) : 1;
+  const width = stroke ? where.scale * placing.toPx(stroke.size) : 1;
   const source = entry.kind === 'clone' ? on(entry.source) : null;
   const by = (at: At): Entry | null => {
     if (!from) return null;
@@ -209,12 +211,13 @@ const line = (width: number, colour: string, opacity: number) =>
 
 /** Dust that is left: on the backdrop as squares, on the product as diamonds. */
 function Specks({ mend, deck }: { mend: Mend; deck: Deck }) {
+  const where = useWhere(deck);
+  if (!where) return null;
   return (
     <svg width="100%" height="100%" style={over} aria-hidden="true">
       {mend.specks.map((speck) => {
         const [x = 0, y = 0, width = 0, height = 0] = speck.box;
-        const at = deck.onScreen({ x, y, width, height });
-        if (!at) return null;
+        const at = where.onScreen({ x, y, width, height });
         const half = Math.max(9, Math.max(at.width, at.height) / 2 + 4);
         const [cx, cy] = [at.x + at.width / 2, at.y + at.height / 2];
         const turn = speck.on === 'product' ? `rotate(45 ${cx} ${cy})` : undefined;
@@ -239,6 +242,8 @@ function Specks({ mend, deck }: { mend: Mend; deck: Deck }) {
 /** Lines to align by; each is dragged by its handle at the rim. */
 function Guides({ mend, deck }: { mend: Mend; deck: Deck }) {
   const { guides, placing } = mend;
+  const where = useWhere(deck);
+  if (!where) return null;
   const moved = (i: number, event: React.PointerEvent): typeof guides | null => {
     const at = deck.pictureAt(event.clientX, event.clientY);
     if (!at) return null;
@@ -261,7 +266,7 @@ function Guides({ mend, deck }: { mend: Mend; deck: Deck }) {
                 [guide.at, 0],
                 [guide.at, 1],
               ]
-        ).map((share) => deck.onScreen({ ...placing.toPicture(share), width: 0, height: 0 }));
+        ).map((share) => where.onScreen({ ...placing.toPicture(share), width: 0, height: 0 }));
         const [a, b] = ends;
         if (!a || !b) return null;
         return (
