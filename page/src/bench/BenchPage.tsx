@@ -3,7 +3,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { answered, client, type Finding, type Photo } from '../api/client';
-import { keepPhoto, keys, queries, useLift, usePhoto } from '../api/queries';
+import { useLift, usePhoto } from '../api/queries';
 import { stem } from '../shared/format';
 import { Mark, checkName, standingOf, standings } from '../shared/marks';
 import { Offline } from '../shared/Offline';
@@ -38,6 +38,7 @@ import { Snapshots } from './Snapshots';
 import { useHold } from './useHold';
 import { Viewer, type Asking, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
+import { useSteps } from './useSteps';
 
 /** One photo: its findings, the viewer, and the stage in hand. */
 export function BenchPage() {
@@ -63,73 +64,29 @@ function Bench({ photo }: { photo: Photo }) {
   const [brush, setBrush] = useState<Brush | null>(null);
   const [place, setPlace] = useState<Focus | null>(null);
   const [aspect, setAspect] = useState<number | null>(null);
-  // What is being changed, until the server has it.
-  const [draft, setDraft] = useState<Marks | null>(null);
-  const [dragging, setDragging] = useState(false);
   const [level, setLevel] = useState(255);
   const [islandShown, setIslandShown] = useState<Marks | null>(null);
   const [taking, setTaking] = useState<Taking | null>(null);
-  const shown = draft ?? photo.marks;
   // The photo is seen first; what panels measure of it follows.
   const [seen, setSeen] = useState(false);
   const lifting = seen && (stage === 'lift' || stage === 'balance');
-  const lift = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`, lifting);
+  const { data: lift, error: notLifted } = useLift(photo.id, `${photo.tile_base} ${textOf(photo.marks)}`, lifting);
 
   const viewer = useRef<Asking>(null);
-  const done = {
-    // One after the other, in the order in which they were done.
-    scope: { id: `marks ${photo.id}` },
-    onSuccess: async (answer: Photo, sent: { marks: Marks } | undefined) => {
-      await keepPhoto(answer);
-      // What was changed since is on its way and goes on being shown.
-      setDraft((now) => (now && sent && textOf(now) !== textOf(sent.marks) ? now : null));
-    },
-    onError: () => setDraft(null),
-  };
+  // The first drag in Lift changes the view.
+  const steps = useSteps(photo, viewer, stage === 'lift');
+  const { shown, draft, dragging, asSeen, drag, settle } = steps;
   const path = { path: { photo_id: photo.id } };
-  const keep = useMutation({
-    mutationFn: ({ marks, what }: { marks: Marks; what: string }) =>
-      answered(client.PUT('/api/photos/{photo_id}/marks', { params: { ...path, query: { what } }, body: marks })),
-    ...done,
-  });
-  // Pressed faster than the server answers, or just after a change: what there is to undo is known when its turn comes.
-  const asKept = () => queries.getQueryData<Photo>(keys.photo(photo.id)) ?? photo;
-  const undo = useMutation<Photo, Error, undefined>({
-    ...done,
-    mutationFn: async () =>
-      asKept().undo === null ? asKept() : answered(client.POST('/api/photos/{photo_id}/undo', { params: path })),
-  });
-  const redo = useMutation<Photo, Error, undefined>({
-    ...done,
-    mutationFn: async () =>
-      asKept().redo === null ? asKept() : answered(client.POST('/api/photos/{photo_id}/redo', { params: path })),
-  });
-  // Sizes come with the kept frame, so that is what the tiles are asked under.
-  const asSeen = (marks: Marks): Marks => ({
-    ...marks,
-    frame: photo.marks.frame,
-    ...(photo.lift_on ? {} : { lift: {} }),
-  });
-  const drag = (marks: Marks) => {
-    // The first drag in Lift changes the view.
-    if (dragging || stage !== 'lift') viewer.current?.ask(asSeen(marks));
-    setDragging(true);
-    setDraft(marks);
-  };
-  const settle = (marks: Marks, what: string) => {
-    viewer.current?.ask(asSeen(marks));
-    setDragging(false);
-    const last = keep.isPending ? keep.variables.marks : photo.marks;
-    if (textOf(marks) === textOf(last)) setDraft(keep.isPending ? last : null);
-    else {
-      setDraft(marks);
-      keep.mutate({ marks, what });
-    }
-  };
-  const clear = useClear(photo, seen && stage === 'clear', shown, drag, settle);
+  const { clear, live } = useClear(photo, seen && stage === 'clear', shown, drag, settle);
   const edge = useEdge(photo, seen && stage === 'edge', shown, drag, settle);
   const mend = useMend(photo, seen && stage === 'mend', shown, drag, settle, { asSeen, viewer });
-  const sample = useMutation({
+  const {
+    mutate: sample,
+    reset: forgetSample,
+    data: sampled,
+    variables: sampling,
+    error: notSampled,
+  } = useMutation({
     mutationFn: ({ box }: { box: Place; what: Sampling }) =>
       answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
     onSuccess: (found, { what }) => {
@@ -144,7 +101,7 @@ function Bench({ photo }: { photo: Photo }) {
       }
     },
   });
-  const levelled = useMutation({
+  const { mutate: straighten, error: notStraightened } = useMutation({
     mutationFn: ({ across, down }: Taken) =>
       answered(client.GET('/api/level', { params: { query: { dx: across, dy: down } } })),
     onSuccess: ({ angle }) => {
@@ -166,7 +123,7 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const take = (what: Taking | null) => {
     setBrush(null);
-    sample.reset();
+    forgetSample();
     setTaking(what);
   };
   const choose = (next: Stage) => {
@@ -180,13 +137,13 @@ function Bench({ photo }: { photo: Photo }) {
     if (next === 'clear' || next === 'edge') setView(firstView(next));
     else if (!viewsOf(next, false).includes(view) || view === 'removed') setView('picture');
   };
-  const trouble = keep.error ?? undo.error ?? redo.error ?? sample.error ?? levelled.error ?? lift.error;
+  const trouble = steps.trouble ?? notSampled ?? notStraightened ?? notLifted;
 
   /** A finding is taken in hand: the viewer flies there, and the stage that can mend it opens. */
   const work = useWork(
     photo,
     first,
-    keep.isPending || draft !== null,
+    steps.pending,
     settle,
     (taken) => {
       setPlace(null);
@@ -245,8 +202,8 @@ function Bench({ photo }: { photo: Photo }) {
         if (stage === 'edge' && (edge.at !== null || chosen === null)) edge.takeBrush({ of: 'wider', adds: true });
         else if (chosen !== null) work.mend(chosen);
       },
-      'ctrl+z': () => undo.mutate(undefined),
-      'ctrl+shift+z': () => redo.mutate(undefined),
+      'ctrl+z': steps.undo,
+      'ctrl+shift+z': steps.redo,
       v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
       pagedown: () => go(1),
       pageup: () => go(-1),
@@ -338,7 +295,7 @@ function Bench({ photo }: { photo: Photo }) {
         <Offline />
         <Step
           label={photo.undo ? `Undo: ${photo.undo} (Ctrl Z)` : 'Nothing to undo'}
-          onClick={() => undo.mutate(undefined)}
+          onClick={steps.undo}
           disabled={photo.undo === null}
           wide
         >
@@ -346,7 +303,7 @@ function Bench({ photo }: { photo: Photo }) {
         </Step>
         <Step
           label={photo.redo ? `Redo: ${photo.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
-          onClick={() => redo.mutate(undefined)}
+          onClick={steps.redo}
           disabled={photo.redo === null}
           wide
         >
@@ -396,7 +353,7 @@ function Bench({ photo }: { photo: Photo }) {
           onSeen={setSeen}
           photo={photo}
           // What a white point does is seen in the clip view; while one is dragged over the finished picture, that is shown.
-          view={clear.live ? 'before' : dragging && view === 'picture' && stage === 'lift' ? 'clip' : view}
+          view={live ? 'before' : dragging && view === 'picture' && stage === 'lift' ? 'clip' : view}
           choice={viewsOf(stage, mapped)}
           onView={setView}
           card={card}
@@ -409,13 +366,13 @@ function Bench({ photo }: { photo: Photo }) {
           onCompare={setCompare}
           taking={taking && TAKING[taking]}
           onTaken={(taken) => {
-            if (taking === 'line') levelled.mutate(taken);
-            else if (taking) sample.mutate({ box: taken.box, what: taking });
+            if (taking === 'line') straighten(taken);
+            else if (taking) sample({ box: taken.box, what: taking });
             setTaking(null);
           }}
           tool={
             stage === 'clear'
-              ? (deck) => <ClearTool clear={clear} deck={deck} />
+              ? (deck) => <ClearTool clear={clear} live={live} deck={deck} />
               : stage === 'mend'
                 ? (deck) => <MendTool mend={mend} deck={deck} />
                 : stage === 'edge'
@@ -497,6 +454,7 @@ function Bench({ photo }: { photo: Photo }) {
         ) : stage === 'clear' ? (
           <ClearPanel
             clear={clear}
+            live={live}
             trouble={trouble?.message}
             onShow={({ label, ...box }) => setPlace({ place: box, label, colour: COLOURS.note })}
           />
@@ -517,7 +475,7 @@ function Bench({ photo }: { photo: Photo }) {
         ) : stage === 'lift' ? (
           <LiftPanel
             photo={photo}
-            lift={lift.data}
+            lift={lift}
             draft={draft?.lift ?? {}}
             brush={brush}
             onBrush={(next) => {
@@ -535,9 +493,9 @@ function Bench({ photo }: { photo: Photo }) {
         ) : (
           <BalancePanel
             photo={photo}
-            lift={lift.data}
+            lift={lift}
             draft={draft?.balance ?? null}
-            sample={sample.variables?.what === 'neutral' ? (sample.data ?? null) : null}
+            sample={sampling?.what === 'neutral' ? (sampled ?? null) : null}
             taking={taking === 'neutral'}
             onTake={(on) => take(on ? 'neutral' : null)}
             onDrag={(balance) => drag(withBalance(photo.marks, balance))}

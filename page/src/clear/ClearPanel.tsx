@@ -10,7 +10,7 @@ import { BrushWidth, HandToggle, Press, Quiet } from './parts';
 import { FollowEdges, RegionControls } from './controls';
 import { kinds, nameOf, outlineOf, type Region } from './regions';
 import { RegionRow } from './RegionRow';
-import type { Clear } from './useClear';
+import type { Clear, Live } from './useClear';
 
 export type Place = { x: number; y: number; width: number; height: number; label: string };
 
@@ -22,12 +22,14 @@ const HINTS: Partial<Record<NonNullable<Clear['waiting']>, string>> = {
 };
 
 /** Clear: the regions that together say what is backdrop. */
-export function ClearPanel(props: { clear: Clear; trouble: string | undefined; onShow: (place: Place) => void }) {
+export function ClearPanel(props: {
+  clear: Clear;
+  live: Live;
+  trouble: string | undefined;
+  onShow: (place: Place) => void;
+}) {
   const { clear, onShow } = props;
-  const { regions, region, chosen, waiting } = clear;
-  const report = clear.report.data;
-  const failed =
-    clear.report.error ?? clear.reach.error ?? clear.variants.error ?? clear.gaps.error ?? clear.trace.error;
+  const { regions, region, chosen, waiting, report } = clear;
   const move = (from: number, to: number) => {
     if (to < 0 || to >= regions.length || from === to) return;
     const next = regions.filter((_, i) => i !== from);
@@ -38,7 +40,7 @@ export function ClearPanel(props: { clear: Clear; trouble: string | undefined; o
   return (
     <StagePanel
       name="Clear"
-      trouble={props.trouble ?? failed?.message}
+      trouble={props.trouble ?? clear.trouble?.message}
       awaited={report ? null : 'Measuring what is removed …'}
     >
       {report && (
@@ -108,7 +110,7 @@ export function ClearPanel(props: { clear: Clear; trouble: string | undefined; o
       )}
       {region && chosen !== null && (
         <Flex direction="column" gap="2.5" borderTop="1px solid" borderColor="line" pt="2.5">
-          <RegionControls clear={clear} region={region} onShow={onShow} />
+          <RegionControls clear={clear} live={props.live} region={region} onShow={onShow} />
           <About key={chosen} clear={clear} region={region} number={chosen} />
         </Flex>
       )}
@@ -129,7 +131,7 @@ function About({ clear, region, number }: { clear: Clear; region: Region; number
     if (name !== region.name) clear.change({ ...region, name: name.trim() }, `Named ${name.trim() || nameOf(region)}`);
   };
   const trace = async (whole: boolean) => {
-    const { paths } = await clear.trace.mutateAsync(whole ? null : number);
+    const { paths } = await clear.trace(whole ? null : number);
     clear.add(
       { ...outlineOf(paths), name: `${name.trim() || nameOf(region)}, traced` },
       'Traced to an outline',
@@ -165,7 +167,7 @@ function About({ clear, region, number }: { clear: Clear; region: Region; number
           {keep.isSuccess ? 'Kept for other photos' : 'Keep for other photos'}
         </Press>
         {region.kind !== 'strokes' && region.kind !== 'gaps' && (
-          <Press size="2xs" loading={clear.trace.isPending} onClick={() => void trace(false)}>
+          <Press size="2xs" loading={clear.tracing} onClick={() => void trace(false)}>
             Trace to an outline
           </Press>
         )}
@@ -204,7 +206,7 @@ function Add({ clear }: { clear: Clear }) {
     onSuccess: (all) => queries.setQueryData(['kept-regions'], all),
   });
   const whole = async () => {
-    const { paths } = await clear.trace.mutateAsync(null);
+    const { paths } = await clear.trace(null);
     const all = await answered(
       client.POST('/api/kept-regions', {
         body: { name: `Mask of ${clear.photo.name}`.slice(0, 60), region: outlineOf(paths) },

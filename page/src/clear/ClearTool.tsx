@@ -7,27 +7,25 @@ import { OutlineLayer } from './OutlineLayer';
 import { thinned, within } from './placing';
 import { ReachPreview } from './ReachPreview';
 import { boxRound, familyOf, spreadFrom, type Of, type PhotoStroke, type Share } from './regions';
-import type { Clear, Hand } from './useClear';
+import type { Clear, Hand, Live } from './useClear';
 
 const MOST_TOLERANCE = 60;
 const PER_UNIT = 6; // px on the screen that the pointer moves for one unit of tolerance
 const MOVED = 4; // px; less is a touch
 
 /** What the hand in Clear does over the viewer. */
-export function ClearTool({ clear, deck }: { clear: Clear; deck: Deck }) {
-  const { hand, region, live, photo } = clear;
+export function ClearTool({ clear, live, deck }: { clear: Clear; live: Live; deck: Deck }) {
+  const { hand, region, photo } = clear;
   const size = { width: photo.width, height: photo.height };
   const preview =
-    live && clear.reach.data ? (
-      <ReachPreview deck={deck} map={clear.reach.data} tolerance={live.tolerance} {...size} />
-    ) : null;
+    live && clear.reach ? <ReachPreview deck={deck} map={clear.reach} tolerance={live.tolerance} {...size} /> : null;
   const layer = () => {
     switch (hand) {
       case null:
         return null;
       case 'touch':
       case 'touch-more':
-        return <TouchLayer clear={clear} deck={deck} />;
+        return <TouchLayer clear={clear} live={live} deck={deck} />;
       case 'box':
         return <RectangleLayer clear={clear} deck={deck} />;
       case 'limit':
@@ -55,7 +53,7 @@ export function ClearTool({ clear, deck }: { clear: Clear; deck: Deck }) {
         );
     }
   };
-  const leaks = region?.kind === 'spread' && !live ? (clear.offer.data?.leaks ?? []) : [];
+  const leaks = region?.kind === 'spread' && !live ? (clear.offer?.leaks ?? []) : [];
   const touched = (live ?? (region?.kind === 'spread' ? region : null))?.points ?? [];
   return (
     <>
@@ -118,9 +116,9 @@ function painted(clear: Clear, hand: Hand, points: Painted[]) {
 }
 
 /** Touch, then move to widen or narrow. */
-function TouchLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
+function TouchLayer({ clear, live, deck }: { clear: Clear; live: Live; deck: Deck }) {
   const [from, setFrom] = useState<{ at: At; tolerance: number } | null>(null);
-  const { region, live, hand } = clear;
+  const { region, hand } = clear;
   const own = region?.kind === 'spread' ? region : null;
   return (
     <ToolLayer

@@ -22,11 +22,11 @@ const COMBINATIONS = [
 /** Contrast map: a wall of variants, and every setting of the one in hand. */
 export function ContrastControls({ clear, region }: { clear: Clear; region: Of<'contrast'> }) {
   const { map } = region;
-  const variants = clear.variants.data?.variants;
+  const variants = clear.variants?.variants;
   const set = (change: Partial<ContrastMap>, what: string) =>
     clear.change({ ...region, map: { ...map, ...change } }, `Contrast map: ${what}`);
   const preview = (change: Partial<ContrastMap>) => clear.preview({ ...region, map: { ...map, ...change } });
-  const separation = clear.report.data?.regions[clear.chosen ?? -1]?.figures.separation;
+  const separation = clear.report?.regions[clear.chosen ?? -1]?.figures.separation;
   const slider = (
     name: 'scale' | 'offset' | 'black' | 'mid' | 'white',
     label: string,

@@ -3,16 +3,16 @@ import { Choice } from '../bench/Choice';
 import { percent } from '../shared/format';
 import { HandToggle, Press, Quiet, RegionSlider, BrushWidth } from './parts';
 import type { Of, SpreadOffer } from './regions';
-import type { Clear } from './useClear';
+import type { Clear, Live } from './useClear';
 
 const W = 284;
 const H = 96;
 const MOST = 60;
 
 /** Spread: how far, by what, against what, and where it leaks. */
-export function SpreadControls({ clear, region }: { clear: Clear; region: Of<'spread'> }) {
-  const shown = clear.live ?? region;
-  const offer = clear.offer.data;
+export function SpreadControls({ clear, live, region }: { clear: Clear; live: Live; region: Of<'spread'> }) {
+  const shown = live ?? region;
+  const offer = clear.offer;
   const kept = (change: Partial<Of<'spread'>>, what: string) => {
     clear.setLive(null);
     clear.change({ ...region, ...change }, what);

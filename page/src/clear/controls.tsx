@@ -13,15 +13,17 @@ import { BrushWidth, HandToggle, Press, Quiet, RegionSlider } from './parts';
 import { nameOf, type Of, type Region } from './regions';
 import { SizeField } from './SizeField';
 import { SpreadControls } from './SpreadControls';
-import type { Clear } from './useClear';
+import type { Clear, Live } from './useClear';
 
 /** The controls of the region in hand. */
 export function RegionControls({
   clear,
+  live,
   region,
   onShow,
 }: {
   clear: Clear;
+  live: Live;
   region: Region;
   onShow: (place: Place) => void;
 }) {
@@ -29,7 +31,7 @@ export function RegionControls({
     case 'automatic':
       return <Quiet>What the backdrop model and the steps of the photo say. It has nothing to set.</Quiet>;
     case 'spread':
-      return <SpreadControls clear={clear} region={region} />;
+      return <SpreadControls clear={clear} live={live} region={region} />;
     case 'family':
       return <FamilyControls clear={clear} region={region} />;
     case 'box':
@@ -362,7 +364,7 @@ function StrokesControls({ clear, region }: { clear: Clear; region: Of<'strokes'
 }
 
 function InkControls({ clear, region }: { clear: Clear; region: Of<'ink'> }) {
-  const figures = clear.report.data?.regions[clear.chosen ?? -1]?.figures;
+  const figures = clear.report?.regions[clear.chosen ?? -1]?.figures;
   const kept = (change: Partial<Of<'ink'>>, what: string) => clear.change({ ...region, ...change }, what);
   return (
     <>
@@ -415,7 +417,7 @@ function InkControls({ clear, region }: { clear: Clear; region: Of<'ink'> }) {
 }
 
 function GapsControls({ clear, region, onShow }: { clear: Clear; region: Of<'gaps'>; onShow: (place: Place) => void }) {
-  const found = clear.gaps.data?.gaps ?? [];
+  const found = clear.gaps?.gaps ?? [];
   const points = region.points ?? [];
   const has = (at: number[]) => points.some((one) => one[0] === at[0] && one[1] === at[1]);
   const set = (next: number[][], what: string) => clear.change({ ...region, points: next.length ? next : null }, what);
@@ -427,8 +429,8 @@ function GapsControls({ clear, region, onShow }: { clear: Clear; region: Of<'gap
           ? 'Takes the gaps that Automatic is sure of. Or choose from these, where the backdrop may show inside the product:'
           : `${points.length} chosen.`}
       </Quiet>
-      {clear.gaps.isFetching && !clear.gaps.data && <Quiet>Looking for gaps …</Quiet>}
-      {clear.gaps.data && !found.length && <Quiet>No other place inside the product looks like backdrop.</Quiet>}
+      {clear.seeking && !clear.gaps && <Quiet>Looking for gaps …</Quiet>}
+      {clear.gaps && !found.length && <Quiet>No other place inside the product looks like backdrop.</Quiet>}
       {found.length > 1 && (
         <Flex gap="1.5">
           <Press

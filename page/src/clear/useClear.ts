@@ -75,7 +75,7 @@ export function useClear(
   const place = { params: path };
 
   const setList = (next: Region[], what: string) => settle(withRegions(shown, next), what);
-  const clear = {
+  const inHand = {
     photo,
     regions,
     chosen,
@@ -85,7 +85,6 @@ export function useClear(
     brush,
     followEdges,
     knot,
-    live,
     placing: placingOf(photo),
     setBrush: (change: Partial<BrushSettings>) => setBrush((now) => ({ ...now, ...change })),
     setHand,
@@ -149,7 +148,8 @@ export function useClear(
   };
 
   const settled = photo.marks;
-  const report = useQuery({
+  // Of what is asked, the parts alone are the same from one drawing of the page to the next.
+  const { data: report, error: notMeasured } = useQuery({
     queryKey: ['clear', photo.id, photo.tile_base, textOf({ ...settled, lift: {}, balance: null })],
     enabled: active,
     placeholderData: (before) => before,
@@ -158,7 +158,7 @@ export function useClear(
   const spread = live ?? (region?.kind === 'spread' ? region : null);
   const asked = spread && { ...spread, name: '', on: true, how: 'add' as const, tolerance: 0, softness: 0 };
   const key = [photo.id, photo.tile_base, JSON.stringify([photo.marks.frame, asked])];
-  const reach = useQuery({
+  const { data: reach, error: notReached } = useQuery({
     queryKey: ['reach', ...key],
     enabled: asked !== null,
     gcTime: 20_000,
@@ -176,7 +176,7 @@ export function useClear(
       };
     },
   });
-  const offer = useQuery({
+  const { data: offer } = useQuery({
     queryKey: ['offer', ...key],
     // While the pointer is down, the map alone counts.
     enabled: asked !== null && live === null,
@@ -184,7 +184,7 @@ export function useClear(
       answered(client.POST('/api/photos/{photo_id}/clear/spread-offer', { ...place, body: asked as Of<'spread'> })),
   });
   const contrast = region?.kind === 'contrast' ? region : null;
-  const variants = useQuery({
+  const { data: variants, error: notVaried } = useQuery({
     queryKey: ['variants', photo.id, photo.tile_base, JSON.stringify([photo.marks.frame, contrast?.hints])],
     enabled: contrast !== null,
     placeholderData: (before) => before,
@@ -197,14 +197,22 @@ export function useClear(
       ),
   });
   const before = chosen === null ? regions : regions.slice(0, chosen);
-  const gaps = useQuery({
+  const {
+    data: gaps,
+    isFetching: seeking,
+    error: notSought,
+  } = useQuery({
     queryKey: ['gaps', photo.id, photo.tile_base, JSON.stringify([photo.marks.frame, before])],
     enabled: region?.kind === 'gaps',
     placeholderData: (given) => given,
     queryFn: () =>
       answered(client.POST('/api/photos/{photo_id}/clear/gaps', { ...place, body: withRegions(photo.marks, before) })),
   });
-  const trace = useMutation({
+  const {
+    mutateAsync: trace,
+    isPending: tracing,
+    error: notTraced,
+  } = useMutation({
     mutationFn: (number: number | null) =>
       answered(
         client.POST('/api/photos/{photo_id}/clear/trace', {
@@ -213,7 +221,12 @@ export function useClear(
         }),
       ),
   });
-  return { ...clear, report, reach, offer, variants, gaps, trace };
+  const trouble = notMeasured ?? notReached ?? notVaried ?? notSought ?? notTraced;
+  const clear = { ...inHand, report, reach, offer, variants, gaps, seeking, trace, tracing, trouble };
+  // What follows the pointer goes by itself: all else stays as it is meanwhile, and is not drawn anew.
+  return { clear, live };
 }
 
-export type Clear = ReturnType<typeof useClear>;
+export type Clear = ReturnType<typeof useClear>['clear'];
+/** A spread whose tolerance follows the pointer. */
+export type Live = ReturnType<typeof useClear>['live'];

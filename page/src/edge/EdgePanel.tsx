@@ -33,8 +33,8 @@ const MEASURED = 8; // px of the picture that decisions are made on
 
 /** Edge: how the border is solved, cleaned, freed of the backdrop's colour, and what shadow lies under it. */
 export function EdgePanel({ edge, trouble }: { edge: Edge; trouble: string | undefined }) {
-  const report = edge.report.data;
-  const failed = edge.report.error;
+  const report = edge.report;
+  const failed = edge.trouble;
   return (
     <StagePanel
       name="Edge"

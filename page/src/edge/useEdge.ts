@@ -31,7 +31,7 @@ export function useEdge(
   const [at, setAt] = useState<number | null>(null);
   const [walking, setWalking] = useState(false);
   const asked = textOf({ ...photo.marks, lift: {}, balance: null });
-  const report = useQuery({
+  const { data: report, error: trouble } = useQuery({
     queryKey: ['edge', photo.id, photo.tile_base, asked],
     enabled: active,
     placeholderData: (before) => before,
@@ -43,7 +43,7 @@ export function useEdge(
         }),
       ),
   });
-  const stretches = report.data?.stretches ?? NONE;
+  const stretches = report?.stretches ?? NONE;
   const count = stretches.length;
   const here = at === null ? undefined : stretches[at];
   const stopped = here !== undefined && doubtful(here);
@@ -67,6 +67,7 @@ export function useEdge(
   return {
     photo,
     report,
+    trouble,
     stretches,
     own,
     at,

@@ -79,14 +79,14 @@ export function useWork(
     await keepPhoto(answer);
     void queries.invalidateQueries({ queryKey: keys.allowances(photo.lot_id) });
   };
-  const accepting = useMutation({
+  const { mutate: accept, error: notAccepted } = useMutation({
     mutationFn: () => answered(client.POST('/api/photos/{photo_id}/accept', { params: { path } })),
     onSuccess: async (answer) => {
       await put(answer);
       leave(1);
     },
   });
-  const allowed = useMutation({
+  const { mutate: allow, error: notAllowed } = useMutation({
     mutationFn: ({ at, scope, reason }: { at: number; scope: Scope; reason: string }) =>
       answered(
         client.POST('/api/photos/{photo_id}/allow', {
@@ -99,7 +99,7 @@ export function useWork(
       setAllowing(null);
     },
   });
-  const withdrawn = useMutation({
+  const { mutate: withdraw, error: notWithdrawn } = useMutation({
     mutationFn: (allowance_id: number) =>
       answered(client.DELETE('/api/allowances/{allowance_id}', { params: { path: { allowance_id } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: keys.photo(photo.id) }),
@@ -123,7 +123,7 @@ export function useWork(
       : still
         ? `“${tried.words}” was not enough: still ${amount(still.figure)} ${still.unit}, limit ${amount(still.limit)}.`
         : `“${tried.words}” put it right.`;
-  const trouble = accepting.error ?? allowed.error ?? withdrawn.error;
+  const trouble = notAccepted ?? notAllowed ?? notWithdrawn;
   return {
     chosen,
     choose,
@@ -136,9 +136,9 @@ export function useWork(
     said,
     allowing,
     setAllowing,
-    allow: (scope: Scope, reason: string) => allowing !== null && allowed.mutate({ at: allowing, scope, reason }),
-    withdraw: (id: number) => withdrawn.mutate(id),
-    accept: () => (findings.some(isOpen) ? accepting.mutate() : leave(1)),
+    allow: (scope: Scope, reason: string) => allowing !== null && allow({ at: allowing, scope, reason }),
+    withdraw,
+    accept: () => (findings.some(isOpen) ? accept() : leave(1)),
     trouble: trouble?.message,
   };
 }

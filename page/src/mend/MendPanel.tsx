@@ -45,8 +45,8 @@ export function MendPanel(props: {
   onShow: (box: readonly number[], label: string) => void;
 }) {
   const { mend, trouble, onShow } = props;
-  const report = mend.report.data;
-  const failed = mend.report.error ?? mend.dust.error ?? mend.pushTrouble;
+  const report = mend.report;
+  const failed = mend.trouble;
   const own = mend.photo.marks.mend;
   return (
     <StagePanel
@@ -79,7 +79,7 @@ export function MendPanel(props: {
       {mend.tool && <ToolSettings mend={mend} tool={mend.tool} />}
       <Dust mend={mend} onShow={onShow} />
       {report && mend.entries.length > 0 && (
-        <Text fontSize="13px" opacity={mend.report.isPlaceholderData ? 0.5 : 1}>
+        <Text fontSize="13px" opacity={mend.outdated ? 0.5 : 1}>
           Touched: <b className="figures">{percent(report.total / 100)}</b> of the product
         </Text>
       )}
@@ -234,7 +234,7 @@ function Dust({ mend, onShow }: { mend: Mend; onShow: (box: readonly number[], l
   const { specks, looking, dust } = mend;
   const paper = specks.filter((speck) => speck.on === 'backdrop');
   const product = specks.filter((speck) => speck.on === 'product');
-  const always = mend.report.data?.dust ?? 0;
+  const always = mend.report?.dust ?? 0;
   const [next] = product;
   const inSheet = mend.photo.marks.mend.dust ?? null;
   return (
@@ -247,8 +247,8 @@ function Dust({ mend, onShow }: { mend: Mend; onShow: (box: readonly number[], l
       }
     >
       {always > 0 && <Quiet>{count(always, 'speck')} on the backdrop found and mended by rule.</Quiet>}
-      {looking && !dust.data && <Quiet>Looking …</Quiet>}
-      {looking && dust.data && (
+      {looking && !dust && <Quiet>Looking …</Quiet>}
+      {looking && dust && (
         <>
           <Flex justify="space-between" align="center" gap="2">
             <Text fontSize="13px">

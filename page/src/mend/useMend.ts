@@ -81,14 +81,18 @@ export function useMend(
   // What is seen comes first; figures follow.
   const measured = useLater(photo.marks);
   const asked = textOf(measured);
-  const report = useQuery({
+  const {
+    data: report,
+    isPlaceholderData: outdated,
+    error: notMeasured,
+  } = useQuery({
     queryKey: ['mends', photo.id, photo.tile_base, asked],
     enabled: active,
     placeholderData: (before) => before,
     queryFn: () => answered(client.POST('/api/photos/{photo_id}/mends', { params: path, body: measured })),
   });
   const [looking, setLooking] = useState(false);
-  const dust = useQuery({
+  const { data: dust, error: notSought } = useQuery({
     queryKey: ['dust', photo.id, photo.tile_base, asked],
     enabled: active && looking,
     placeholderData: (before) => before,
@@ -96,7 +100,7 @@ export function useMend(
   });
   const [passed, setPassed] = useState<string[]>([]);
   const key = (speck: Speck) => speck.box.join(' ');
-  const specks = looking ? (dust.data?.specks ?? []).filter((speck) => !passed.includes(key(speck))) : [];
+  const specks = looking ? (dust?.specks ?? []).filter((speck) => !passed.includes(key(speck))) : [];
 
   const withEntries = (next: Entry[]) => withMend(shown, { entries: next });
   // A move by keys that is shown but not kept yet; what is settled meanwhile has it in it.
@@ -218,6 +222,7 @@ export function useMend(
     entries,
     guides,
     report,
+    outdated,
     tool,
     chosen,
     entry: chosen === null ? undefined : entries[chosen],
@@ -226,9 +231,9 @@ export function useMend(
     restoring,
     takingSource,
     specks,
-    dust,
     looking,
-    pushTrouble,
+    dust,
+    trouble: notMeasured ?? notSought ?? pushTrouble,
     sourceFor,
     setBrush: (part: Partial<Brush>) => setBrush((now) => ({ ...now, ...part })),
     setCopying: (part: Partial<Copying>) => {
