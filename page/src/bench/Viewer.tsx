@@ -68,6 +68,8 @@ export type Asking = {
   ask: (marks: Marks) => void;
   /** The same by the key under which the server is about to have them. */
   askByKey: (key: string) => void;
+  /** Resolves as soon as what was asked for is shown. */
+  arrived: () => Promise<void>;
 };
 
 type Props = {
@@ -169,6 +171,7 @@ export function Viewer({
     return {
       ask: (next) => ask(marksAddress(seenBy(view, next))),
       askByKey: (key) => ask(keyInAddress(key)),
+      arrived: async () => deck?.arrived(),
     };
   });
 

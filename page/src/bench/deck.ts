@@ -71,6 +71,7 @@ export class Deck {
   private afterwards: (() => void) | null = null;
   private at: Where | null = null;
   private readonly followers = new Set<() => void>();
+  private waiting: (() => void)[] = [];
 
   constructor(element: HTMLElement, told: Partial<Listener> = {}) {
     const listener = { ...DEAF, ...told };
@@ -113,6 +114,7 @@ export class Deck {
   close() {
     this.closed = true;
     this.viewer.destroy();
+    this.letOn();
   }
 
   /** Ask for all that is shown anew: the server was away, and tiles of it may be missing. */
@@ -234,6 +236,11 @@ export class Deck {
     const item = this.shown?.item;
     if (!item) return null;
     return item.viewerElementToImageCoordinates(this.onElement(clientX, clientY));
+  }
+
+  /** Resolves as soon as no newer picture is on its way. */
+  async arrived(): Promise<void> {
+    if (this.coming && !this.closed) await new Promise<void>((resolve) => this.waiting.push(resolve));
   }
 
   /** Let a place be touched or dragged over, once; null ends that. */
@@ -405,7 +412,15 @@ export class Deck {
     const next = this.next;
     this.next = null;
     if (next && next.key !== done.key && next.key !== this.shown?.key) this.show(next);
-    else this.listener.onBusy(false);
+    else {
+      this.listener.onBusy(false);
+      this.letOn();
+    }
+  }
+
+  private letOn() {
+    this.waiting.forEach((go) => go());
+    this.waiting = [];
   }
 
   private afterZoom() {

@@ -5,6 +5,8 @@ import { keepPhoto, keys, queries } from '../api/queries';
 import { textOf, type Marks } from './marks';
 import type { Asking } from './Viewer';
 
+const LATEST = 400; // ms that an answer waits for the picture
+
 /** The photo's marks as they are changed: shown at once, kept by the server step by step, taken back and done again. */
 export function useSteps(
   photo: Photo,
@@ -21,6 +23,8 @@ export function useSteps(
     // One after the other, in the order in which they were done.
     scope: { id: `marks ${photo.id}` },
     onSuccess: async (answer: Photo, sent: { marks: Marks } | 'undo' | 'redo') => {
+      // All that hangs on the photo is drawn anew, so what was asked for is shown first.
+      await Promise.race([viewer.current?.arrived(), new Promise((resolve) => setTimeout(resolve, LATEST))]);
       await keepPhoto(answer);
       // What was changed since is on its way and goes on being shown.
       setDraft((now) => (now && typeof sent === 'object' && textOf(now) !== textOf(sent.marks) ? now : null));

@@ -80,8 +80,10 @@ class Overlay:
     @cached_property
     def box(self) -> tuple[int, int, int, int]:
         """Left, top, right, bottom, px, of where anything is laid over at all."""
-        touched = (self.scale < _WHOLE) | (self.offset > 0) | (self.chalk > 0) | (self.rub > 0)
-        x, y, w, h = cv2.boundingRect(touched.view(np.uint8))
+        touched = cv2.bitwise_not(self.scale)
+        for more in (self.offset, self.chalk, self.rub):
+            touched = cv2.bitwise_or(touched, more)
+        x, y, w, h = cv2.boundingRect(touched)
         return int(x), int(y), int(x + w), int(y + h)
 
     @cached_property
