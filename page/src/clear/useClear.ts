@@ -2,6 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, messageOf, type Photo } from '../api/client';
 import { textOf, withRegions, type Marks } from '../bench/marks';
+import { useLater } from '../shared/useLater';
 import { placingOf } from './placing';
 import { begun, nameOf, PLAIN_MAP, standing, type Kind, type Of, type Region } from './regions';
 
@@ -147,13 +148,14 @@ export function useClear(
     },
   };
 
-  const settled = photo.marks;
+  // What is seen comes first; figures follow.
+  const measured = useLater(photo.marks);
   // Of what is asked, the parts alone are the same from one drawing of the page to the next.
   const { data: report, error: notMeasured } = useQuery({
-    queryKey: ['clear', photo.id, photo.tile_base, textOf({ ...settled, lift: {}, balance: null })],
+    queryKey: ['clear', photo.id, photo.tile_base, textOf({ ...measured, lift: {}, balance: null })],
     enabled: active,
     placeholderData: (before) => before,
-    queryFn: () => answered(client.POST('/api/photos/{photo_id}/clear', { ...place, body: settled })),
+    queryFn: () => answered(client.POST('/api/photos/{photo_id}/clear', { ...place, body: measured })),
   });
   const spread = live ?? (region?.kind === 'spread' ? region : null);
   const asked = spread && { ...spread, name: '', on: true, how: 'add' as const, tolerance: 0, softness: 0 };
@@ -217,7 +219,7 @@ export function useClear(
       answered(
         client.POST('/api/photos/{photo_id}/clear/trace', {
           params: { ...path, query: number === null ? {} : { number } },
-          body: settled,
+          body: photo.marks,
         }),
       ),
   });

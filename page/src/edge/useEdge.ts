@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react';
 import { answered, client, type EdgeReport, type Photo } from '../api/client';
 import { textOf, withEdge, type EdgeMarks, type Marks, type Stroke } from '../bench/marks';
 import { placingOf, thinned, within } from '../clear/placing';
+import { useLater } from '../shared/useLater';
 
 export type Length = { value: number; unit: 'px' | '%' | 'mm' };
 export type { EdgeReport as Report };
@@ -30,7 +31,9 @@ export function useEdge(
   const [size, setSize] = useState(0.02);
   const [at, setAt] = useState<number | null>(null);
   const [walking, setWalking] = useState(false);
-  const asked = textOf({ ...photo.marks, lift: {}, balance: null });
+  // What is seen comes first; figures follow.
+  const measured = useLater(photo.marks);
+  const asked = textOf({ ...measured, lift: {}, balance: null });
   const { data: report, error: trouble } = useQuery({
     queryKey: ['edge', photo.id, photo.tile_base, asked],
     enabled: active,
@@ -39,7 +42,7 @@ export function useEdge(
       answered(
         client.POST('/api/photos/{photo_id}/edge', {
           params: { path: { photo_id: photo.id } },
-          body: photo.marks,
+          body: measured,
         }),
       ),
   });
