@@ -10,12 +10,13 @@ import unittest
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
 PARTS = ("lint", "core", "studio", "web", "browser")
 # These wait for processes of their own, and want the machine for themselves.
 _ALONE = ("studio", "browser")
+_SLOWEST = 12  # are named at the end
 _PYTHON = [sys.executable, "-m"]
 _LINT = {
     "ruff": [*_PYTHON, "ruff", "check", "."],
@@ -32,25 +33,44 @@ class _Outcome(NamedTuple):
     passed: int
     failed: int
     said: str = ""
+    took: tuple[tuple[float, str], ...] = ()  # seconds, of what
+
+
+class _Timed(unittest.TextTestResult):
+    """Notes how long each test takes, with what its class sets up before the first of them."""
+
+    def __init__(self, *given: Any, **more: Any) -> None:
+        super().__init__(*given, **more)
+        self.took: list[tuple[float, str]] = []
+        self.since = time.monotonic()
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        super().stopTest(test)
+        now = time.monotonic()
+        self.took.append((now - self.since, test.id().removeprefix("tests.")))
+        self.since = now
 
 
 def _lint(name: str) -> _Outcome:
+    began = time.monotonic()
     done = subprocess.run(_LINT[name], cwd=ROOT, capture_output=True, text=True)
+    took = ((time.monotonic() - began, name),)
     if done.returncode == 0:
-        return _Outcome(1, 0, f"ok   {name}\n")
-    return _Outcome(0, 1, f"FAIL {name}\n{done.stdout}{done.stderr}\n")
+        return _Outcome(1, 0, f"ok   {name}\n", took)
+    return _Outcome(0, 1, f"FAIL {name}\n{done.stdout}{done.stderr}\n", took)
 
 
 def _module(name: str) -> _Outcome:
     said = io.StringIO()
-    passed, failed, _ = _run(unittest.defaultTestLoader.loadTestsFromName(name), said)
-    return _Outcome(passed, failed, f"\n== {name}\n{said.getvalue()}")
+    outcome = _run(unittest.defaultTestLoader.loadTestsFromName(name), said)
+    return outcome._replace(said=f"\n== {name}\n{said.getvalue()}")
 
 
 def _run(suite: unittest.TestSuite, stream: io.StringIO | None = None) -> _Outcome:
-    result = unittest.TextTestRunner(stream, verbosity=2).run(suite)
+    result = unittest.TextTestRunner(stream, verbosity=2, resultclass=_Timed).run(suite)
+    assert isinstance(result, _Timed)
     failed = len(result.failures) + len(result.errors)
-    return _Outcome(result.testsRun - failed - len(result.skipped), failed)
+    return _Outcome(result.testsRun - failed - len(result.skipped), failed, took=tuple(result.took))
 
 
 def _side_by_side(parts: list[str]) -> Iterator[_Outcome]:
@@ -79,13 +99,18 @@ def main(parts: list[str]) -> int:
     rounds = [(", ".join(together), _side_by_side(together))] if together else []
     rounds += [(part, _alone(part)) for part in asked if part in _ALONE]
     passed = failed = 0
+    took: list[tuple[float, str]] = []
     for name, outcomes in rounds:
         began = time.monotonic()
         print(f"\n== {name}", flush=True)
-        for good, bad, said in outcomes:
-            passed, failed = passed + good, failed + bad
-            print(said, end="", flush=True)
+        for outcome in outcomes:
+            passed, failed = passed + outcome.passed, failed + outcome.failed
+            took += outcome.took
+            print(outcome.said, end="", flush=True)
         print(f"{name}: {time.monotonic() - began:.0f} s", flush=True)
+    print("\nSlowest:")
+    for seconds, what in sorted(took, reverse=True)[:_SLOWEST]:
+        print(f"{seconds:6.1f} s  {what}")
     print(f"\n{passed} passed, {failed} failed")
     return 1 if failed or not passed else 0
 
