@@ -154,6 +154,53 @@ class ClearPageTest(PageCase):
         (moved,) = self.regions(answer.value)[2]["paths"]
         self.assertEqual([a["at"] == b["at"] for a, b in zip(path, moved, strict=True)], [True, True, False, True])
 
+    def test_a_family_a_map_ink_and_gaps_take_what_they_say(self) -> None:
+        page = self.page
+        self.press("Colour family")
+        x, y = self.middle()
+        with self.kept() as answer:
+            page.mouse.move(x - 260, y - 200)
+            page.mouse.down()
+            page.mouse.move(x - 200, y - 190, steps=5)
+            page.mouse.up()
+        self.assertEqual([one["adds"] for one in self.regions(answer.value)[1]["samples"]], [True])
+        self.press("This does not belong")
+        with self.kept() as answer:
+            page.mouse.move(x - 10, y)
+            page.mouse.down()
+            page.mouse.move(x + 30, y + 10, steps=5)
+            page.mouse.up()
+        self.assertEqual([one["adds"] for one in self.regions(answer.value)[1]["samples"]], [True, False])
+        with self.kept() as answer:
+            self.press("Contrast map")
+        self.assertEqual(self.regions(answer.value)[2]["kind"], "contrast")
+        maps = page.get_by_role("button").filter(has=page.locator("img"))
+        expect(maps).to_have_count(12)
+        said = maps.all_inner_texts()
+        figures = [float(one.replace(",", "")) for one in said]
+        self.assertEqual(figures, sorted(figures, reverse=True), "best apart first")
+        with self.kept() as answer:
+            maps.nth(1).click()
+        expect(maps.nth(1)).to_have_attribute("aria-pressed", "true")
+        taken = self.regions(answer.value)[2]["map"]
+        with self.kept() as answer:
+            self.press("Take the best")
+        self.assertNotEqual(self.regions(answer.value)[2]["map"], taken)
+        expect(page.get_by_text("Separation now")).to_contain_text(said[0].strip())
+        with self.kept() as answer:
+            self.press("Gaps")
+        self.assertEqual(self.regions(answer.value)[3]["kind"], "gaps")
+        with self.kept() as answer:
+            self.press("Ink")
+        self.assertEqual(self.regions(answer.value)[4]["floor"], "auto")
+        expect(page.get_by_text("measured on this photo")).to_have_count(2)
+        with self.kept() as answer:
+            page.get_by_role("slider", name="Floor").press("Shift+ArrowRight")
+        self.assertIsInstance(self.regions(answer.value)[4]["floor"], float)
+        rows = page.get_by_role("list", name="Regions, in order").get_by_role("listitem")
+        expect(rows).to_have_count(5)
+        self.axe()
+
     def test_two_fingers_zoom_while_a_tool_is_in_hand(self) -> None:
         page = self.page
         page.set_viewport_size({"width": 1024, "height": 768})

@@ -330,6 +330,36 @@ class BenchTest(PageCase):
         page.get_by_role("button", name="Back to the run sheet").click()
         expect(page.get_by_text("As the run sheet says", exact=True)).to_be_visible()
 
+    def test_a_photo_departs_from_its_spec_and_a_snapshot_brings_that_back(self) -> None:
+        page = self.page
+        page.keyboard.press("8")
+        expect(page.get_by_text("What is moved here is this photo’s own.")).to_be_visible()
+        margin = page.get_by_role("slider", name="Margin")
+        before = float(margin.get_attribute("aria-valuenow") or "")
+        with self.kept() as answer:
+            margin.press("Shift+ArrowRight")
+        (own,) = {
+            name: value for name, value in json.loads(answer.value.request.post_data or "")["place"].items() if value is not None
+        }.items()
+        self.assertEqual(own, ("margin", before + 5))
+        expect(page.get_by_text("This photo departs from")).to_be_visible()
+        page.get_by_role("button", name="Snapshots").click()
+        page.get_by_label("Name of the snapshot").fill("smaller")
+        page.keyboard.press("Enter")
+        back = page.get_by_role("button", name="Go back to it")
+        expect(back).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(back).to_be_hidden()
+        with self.kept():
+            page.get_by_role("button", name="Place it as the listing spec says").click()
+        expect(margin).to_have_attribute("aria-valuenow", str(before).removesuffix(".0"))
+        page.get_by_role("button", name="Snapshots").click()
+        back.click()
+        expect(margin).to_have_attribute("aria-valuenow", str(before + 5).removesuffix(".0"))
+        page.get_by_role("button", name="Forget smaller").click()
+        expect(back).to_have_count(0)
+        self.axe()
+
     def test_the_frame_is_turned_and_cropped_and_lift_is_kept_from_a_painted_place(self) -> None:
         page = self.page
 

@@ -263,8 +263,12 @@ function Bench({ photo }: { photo: Photo }) {
             Yard Chalk
           </Text>
         </Link>
-        <Link to={`/lots/${photo.lot_id}`}>{photo.lot_name}</Link>
-        <Text as="h1" truncate>
+        <Box minWidth="48px" maxWidth="190px">
+          <Link to={`/lots/${photo.lot_id}`} title={photo.lot_name}>
+            <Text truncate>{photo.lot_name}</Text>
+          </Link>
+        </Box>
+        <Text as="h1" truncate minWidth="0" title={photo.name}>
           {stem(photo.name)}
         </Text>
         <Box

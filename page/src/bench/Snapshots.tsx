@@ -42,7 +42,7 @@ export function Snapshots({ photo }: { photo: Photo }) {
       </Popover.Trigger>
       <Portal>
         <Popover.Positioner>
-          <Popover.Content width="320px" bg="paper.raised" color="slate">
+          <Popover.Content aria-label="Snapshots" width="320px" bg="paper.raised" color="slate">
             <Popover.Body p="3">
               <form
                 onSubmit={(event) => {
