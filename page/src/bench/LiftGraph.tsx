@@ -4,6 +4,8 @@ import { steppedBy } from '../shared/keys';
 import { BASE, Curve, H, W, x } from './Curve';
 import type { LiftMarks } from './marks';
 
+const LEGEND = 66; // px; its last line ends here
+
 type Props = {
   lift: Graph;
   whitePoint: number;
@@ -69,7 +71,7 @@ export function LiftGraph({ lift, whitePoint, blackPoint, mid, curve, channels, 
       <text x="8" y="50" fontSize="12" fill="#5C646A">
         {channels ? 'red, green, blue; black: luminance' : 'grey: product, blue: backdrop'}
       </text>
-      <text x="8" y="66" fontSize="12" fill="#262B2F">
+      <text x="8" y={LEGEND} fontSize="12" fill="#262B2F">
         dashed: curve
       </text>
       {graph.just_clips != null && (
@@ -185,7 +187,7 @@ function Line({ name, level, figure, least, most, foot, disabled, levelAt, onDra
       }}
     >
       <rect x={x(level) - 10} y="0" width="20" height={H} fill="transparent" />
-      <line x1={x(level)} x2={x(level)} y1="18" y2={BASE} stroke={colour} strokeWidth="2" />
+      <line x1={x(level)} x2={x(level)} y1={foot ? LEGEND + 6 : 18} y2={BASE} stroke={colour} strokeWidth="2" />
       <rect x={middle - 18} y={top} width="36" height="18" fill={colour} />
       <text x={middle} y={top + 13.5} fontSize="13" fill="#fff" textAnchor="middle" className="figures">
         {figure ?? level}

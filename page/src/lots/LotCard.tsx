@@ -26,20 +26,24 @@ export function LotCard({ lot }: { lot: LotCardData }) {
           align="center"
           justify="center"
           overflow="hidden"
+          px="30px"
           borderBottom="1px solid"
           borderColor="line"
         >
           {lot.fan.map((digest, i) => (
-            <Image
-              key={digest}
-              src={`/api/pictures/${digest}`}
-              alt=""
-              height="128px"
-              width="128px"
-              objectFit="contain"
-              ml={i ? '-34px' : '0'}
-              transform={`rotate(${(i - (lot.fan.length - 1) / 2) * 5}deg) translateY(${Math.abs(i - (lot.fan.length - 1) / 2) * 4}px)`}
-            />
+            // Closer together where there is less room, so that none is cut.
+            <Flex key={digest} flex="0 1 94px" minWidth="0" justify="center">
+              <Image
+                src={`/api/pictures/${digest}`}
+                alt=""
+                flex="none"
+                height="128px"
+                width="128px"
+                maxWidth="none"
+                objectFit="contain"
+                transform={`rotate(${(i - (lot.fan.length - 1) / 2) * 5}deg) translateY(${Math.abs(i - (lot.fan.length - 1) / 2) * 4}px)`}
+              />
+            </Flex>
           ))}
           {lot.fan.length === 0 && (
             <Text color="slate.quiet">{lot.photos ? 'Pictures appear as they are done' : 'No photos yet'}</Text>
