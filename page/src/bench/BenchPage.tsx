@@ -93,9 +93,10 @@ function Bench({ photo }: { photo: Photo }) {
       if (what === 'neutral')
         settle(withBalance(photo.marks, { red: found.red, blue: found.blue }), 'Balance: a place made neutral');
       else {
-        const level = found[`${what}_point`];
+        const point = `${what}_point` as const;
+        const level = found[point];
         settle(
-          withLift(photo.marks, { [`${what}_point`]: level }),
+          withLift(photo.marks, { [point]: level }),
           `${what === 'white' ? 'White' : 'Black'} point ${level}, touched`,
         );
       }
