@@ -62,18 +62,21 @@ export function LiftGraph({ lift, whitePoint, blackPoint, mid, curve, channels, 
       )}
       <path d={shares(graph.levels, graph.short)} fill="none" stroke="#C98A00" strokeWidth="2" />
       <path d={shares(graph.levels, graph.lost_any)} fill="none" stroke="#C2386F" strokeWidth="2" />
-      <text x="8" y="18" fontSize="12" fill="#8A5F00">
-        backdrop still short
-      </text>
-      <text x="8" y="34" fontSize="12" fill="#B02F63">
-        product lost
-      </text>
-      <text x="8" y="50" fontSize="12" fill="#5C646A">
-        {channels ? 'red, green, blue; black: luminance' : 'grey: product, blue: backdrop'}
-      </text>
-      <text x="8" y={LEGEND} fontSize="12" fill="#262B2F">
-        dashed: curve
-      </text>
+      {/* What runs under the legend is seen round it, not through it. */}
+      <g fontSize="12" stroke="#fff" strokeWidth="4" paintOrder="stroke">
+        <text x="8" y="18" fill="#8A5F00">
+          backdrop still short
+        </text>
+        <text x="8" y="34" fill="#B02F63">
+          product lost
+        </text>
+        <text x="8" y="50" fill="#5C646A">
+          {channels ? 'red, green, blue; black: luminance' : 'grey: product, blue: backdrop'}
+        </text>
+        <text x="8" y={LEGEND} fill="#262B2F">
+          dashed: curve
+        </text>
+      </g>
       {graph.just_clips != null && (
         <line
           x1={x(graph.just_clips)}

@@ -192,7 +192,17 @@ function Graph(props: {
         />
       )}
       <line x1={x(tolerance)} x2={x(tolerance)} y1="1" y2={H - 1} stroke="#2C5AA0" strokeWidth="3" />
-      <text x={W - 6} y={H - 10} fontSize="12" textAnchor="end" className="figures" fill="#262B2F">
+      <text
+        x={W - 6}
+        y={H - 10}
+        fontSize="12"
+        textAnchor="end"
+        className="figures"
+        fill="#262B2F"
+        stroke="#fff"
+        strokeWidth="4"
+        paintOrder="stroke"
+      >
         {`${percent(offer.areas[Math.round(4 * tolerance)] ?? 0)} of the frame`}
       </text>
       {[0, 2, 8, 20, 40, 60].map((t) => (
