@@ -122,9 +122,9 @@ class LaidOverTest(PageCase):
             page.mouse.down()
             page.mouse.move(grip["x"] - 93, grip["y"] - 43, steps=4)
             page.mouse.up()
-        now = self.box(whole)
+        framed = self.box(whole)
         _, _, right, bottom = json.loads(answer.value.request.post_data or "")["frame"]["crop"]
-        width, height = now["width"] / right, now["height"] / bottom
+        width, height = framed["width"] / right, framed["height"] / bottom
         self.assertAlmostEqual((1 - right) * width, 100, delta=2)
         self.assertAlmostEqual((1 - bottom) * height, 50, delta=2)
         expect(corner).to_be_visible()

@@ -93,13 +93,30 @@ class Overlay:
 
 
 @dataclass(frozen=True)
+class _Said:
+    """What is said of the backdrop, float32 (h, w), and strokes over it, which are painted when somebody asks: a picture does not."""
+
+    below: Float
+    strokes: tuple[tuple[tuple[slice, slice], Float, np.float32], ...] = ()
+
+    @cached_property
+    def backdrop(self) -> Float:
+        if not self.strokes:
+            return self.below
+        # A copy: what is below may be what a region says, which is kept.
+        out = self.below.copy()
+        for at, weight, goal in self.strokes:
+            out[at] = out[at] * (1 - weight) + goal * weight
+        return out
+
+
+@dataclass(frozen=True)
 class Outcome:
     """What the list comes to, on the analysis picture.
 
     Attributes
     ----------
-    backdrop : float32, shape (h, w)
-        0..1, what all regions together say.
+    said : what all regions together say is backdrop.
     product : bool, shape (h, w)
         Whose border is to be solved.
     overlay : what is laid over the solved matte; None if nothing is.
@@ -107,11 +124,16 @@ class Outcome:
     troubles : by region, what was wrong with it; it was left out then.
     """
 
-    backdrop: Float
+    said: _Said
     product: Mask
     overlay: Overlay | None
     shares: list[float | None] = field(default_factory=list)
     troubles: list[str | None] = field(default_factory=list)
+
+    @property
+    def backdrop(self) -> Float:
+        """float32, shape (h, w), 0..1: what all regions together say."""
+        return self.said.backdrop
 
 
 def union(a: Float, b: Float) -> Float:
@@ -185,7 +207,7 @@ def put_together(regions: Sequence[AnyRegion], ground: Ground, keep: Keep = lamb
                 trouble = error.message
         shares.append(share)
         troubles.append(trouble)
-    return Outcome(state.backdrop, state.product(regions), state.overlay, shares, troubles)
+    return Outcome(state.said, state.product(regions), state.overlay, shares, troubles)
 
 
 class _State:
@@ -193,7 +215,7 @@ class _State:
 
     def __init__(self, ground: Ground) -> None:
         self.ground = ground
-        self.backdrop = np.zeros(ground.shape, np.float32)
+        self.said = _Said(np.zeros(ground.shape, np.float32))
         self.found = np.zeros(ground.shape, np.float32)
         self.overlay: Overlay | None = None
         self.nothing = True
@@ -210,18 +232,18 @@ class _State:
     def region(self, number: int, region: AnyRegion, keep: Keep) -> float:
         # Gaps hang on what is kept so far; all else on the photo alone.
         value = (
-            value_of(region, self.ground, self.backdrop)
+            value_of(region, self.ground, self.said.backdrop)
             if isinstance(region, GapsRegion)
-            else keep(region, lambda: value_of(region, self.ground, self.backdrop))
+            else keep(region, lambda: value_of(region, self.ground, self.said.backdrop))
         )
-        # Added to nothing it is what it says; a copy, since strokes are painted into what the list says.
-        combined = value.copy() if self.nothing and region.how == "add" else COMBINE[region.how](self.backdrop, value)
+        # Added to nothing it is what it says.
+        combined = value if self.nothing and region.how == "add" else COMBINE[region.how](self.said.backdrop, value)
         if finds(region):
             if self.overlay is not None:
-                _forget(self.overlay, combined != self.backdrop)
+                _forget(self.overlay, combined != self.said.backdrop)
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
         else:
-            said = combined != self.backdrop
+            said = combined != self.said.backdrop
             # Where it agrees with what was, it still has its say along its own border.
             proposal = value if region.how != "take" else 1 - value
             # And where it speaks for itself, what was soft along the solved border is no longer so.
@@ -234,13 +256,14 @@ class _State:
             o.scale[said] = 0
             o.offset[said] = np.round((1 - combined[said]) * 255)
             o.owner[said] = number + 1 if says_at_every_scale(region) else 0
-        self.backdrop, self.nothing = combined, False
+        self.said, self.nothing = _Said(combined), False
         return float(value.mean())
 
     def strokes(self, region: StrokesRegion) -> float:
         o = self._overlay()
         self.nothing = False
         touched = np.zeros(self.ground.shape, bool)
+        painted = list(self.said.strokes)
         for stroke in region.strokes:
             at, weight = stroke_weight(stroke, self.ground)
             touched[at] |= weight > 0.5
@@ -252,8 +275,8 @@ class _State:
             o.scale[at] = np.round(o.scale[at] * left)
             o.offset[at] = np.round(o.offset[at] * left + (weight * 255 if stroke.keeps else 0))
             o.owner[at][weight > 0.004] = 0
-            goal = np.float32(0 if stroke.keeps else 1)
-            self.backdrop[at] = self.backdrop[at] * left + goal * weight
+            painted.append((at, weight, np.float32(0 if stroke.keeps else 1)))
+        self.said = _Said(self.said.below, tuple(painted))
         return float(touched.mean())
 
     def _overlay(self) -> Overlay:
