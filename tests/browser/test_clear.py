@@ -44,15 +44,6 @@ class ClearPageTest(PageCase):
         assert box is not None
         return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
 
-    def drag(self, start: tuple[float, float], end: tuple[float, float]) -> Any:
-        """What waited for the marks to be kept that a drag leaves."""
-        with self.kept() as answer:
-            self.page.mouse.move(*start)
-            self.page.mouse.down()
-            self.page.mouse.move(*end, steps=5)
-            self.page.mouse.up()
-        return answer
-
     def test_a_spread_follows_the_pointer_and_what_is_kept_is_what_was_shown(self) -> None:
         page = self.page
         with self.kept():
@@ -90,8 +81,8 @@ class ClearPageTest(PageCase):
         self.assertEqual([one["kind"] for one in self.regions(answer.value)], ["automatic", "strokes"])
         self.press("Rub: drop")
         x, y = self.middle()
-        answer = self.drag((x, y), (x + 60, y + 20))
-        (stroke,) = self.regions(answer.value)[1]["strokes"]
+        answer = self.drag_along((x, y), (x + 60, y + 20))
+        (stroke,) = self.regions(answer)[1]["strokes"]
         self.assertFalse(stroke["keeps"])
         expect(page.get_by_text("1 stroke", exact=True)).to_be_visible()
         page.get_by_label("Brush width").fill("9999")
@@ -105,8 +96,8 @@ class ClearPageTest(PageCase):
         self.assertEqual([one["name"] for one in self.regions(answer.value)], ["lid by hand", ""])
         grip = page.get_by_label("Move lid by hand: drag, or press an arrow key").bounding_box()
         assert grip is not None
-        answer = self.drag((grip["x"] + 5, grip["y"] + 10), (grip["x"] + 5, grip["y"] + 45))
-        self.assertEqual([one["name"] for one in self.regions(answer.value)], ["", "lid by hand"])
+        answer = self.drag_along((grip["x"] + 5, grip["y"] + 10), (grip["x"] + 5, grip["y"] + 45))
+        self.assertEqual([one["name"] for one in self.regions(answer)], ["", "lid by hand"])
         with self.kept() as answer:
             page.get_by_role("button", name="Automatic adds to the backdrop; press for another").click()
         self.assertEqual(self.regions(answer.value)[0]["how"], "take")
@@ -121,8 +112,8 @@ class ClearPageTest(PageCase):
         page = self.page
         self.press("Box")
         x, y = self.middle()
-        answer = self.drag((x - 200, y - 200), (x + 200, y + 220))
-        self.assertEqual(len(self.regions(answer.value)[1]["loop"]), 4)
+        answer = self.drag_along((x - 200, y - 200), (x + 200, y + 220))
+        self.assertEqual(len(self.regions(answer)[1]["loop"]), 4)
         expect(page.get_by_role("button", name="This is product")).to_have_attribute("aria-pressed", "true")
         self.press("Outline")
         self.press("Follow edges")
@@ -143,19 +134,19 @@ class ClearPageTest(PageCase):
             page.mouse.click(x - 80, y - 80)
         (path,) = self.regions(answer.value)[2]["paths"]
         self.assertEqual(len(path), 4)
-        answer = self.drag((x + 80, y + 80), (x + 120, y + 110))
-        (moved,) = self.regions(answer.value)[2]["paths"]
+        answer = self.drag_along((x + 80, y + 80), (x + 120, y + 110))
+        (moved,) = self.regions(answer)[2]["paths"]
         self.assertEqual([a["at"] == b["at"] for a, b in zip(path, moved, strict=True)], [True, True, False, True])
 
     def test_a_family_a_map_ink_and_gaps_take_what_they_say(self) -> None:
         page = self.page
         self.press("Colour family")
         x, y = self.middle()
-        answer = self.drag((x - 260, y - 200), (x - 200, y - 190))
-        self.assertEqual([one["adds"] for one in self.regions(answer.value)[1]["samples"]], [True])
+        answer = self.drag_along((x - 260, y - 200), (x - 200, y - 190))
+        self.assertEqual([one["adds"] for one in self.regions(answer)[1]["samples"]], [True])
         self.press("This does not belong")
-        answer = self.drag((x - 10, y), (x + 30, y + 10))
-        self.assertEqual([one["adds"] for one in self.regions(answer.value)[1]["samples"]], [True, False])
+        answer = self.drag_along((x - 10, y), (x + 30, y + 10))
+        self.assertEqual([one["adds"] for one in self.regions(answer)[1]["samples"]], [True, False])
         with self.kept() as answer:
             self.press("Contrast map")
         self.assertEqual(self.regions(answer.value)[2]["kind"], "contrast")

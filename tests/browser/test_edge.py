@@ -35,12 +35,8 @@ class EdgePageTest(PageCase):
         layer = page.get_by_role("application", name="Paint the band wider")
         box = layer.bounding_box()
         assert box is not None
-        with self.kept() as answer:
-            page.mouse.move(box["x"] + 300, box["y"] + 300)
-            page.mouse.down()
-            page.mouse.move(box["x"] + 380, box["y"] + 320, steps=4)
-            page.mouse.up()
-        (stroke,) = self.edge(answer.value)["wider"]
+        answer = self.drag_along((box["x"] + 300, box["y"] + 300), (box["x"] + 380, box["y"] + 320))
+        (stroke,) = self.edge(answer)["wider"]
         self.assertGreater(len(stroke["points"]), 1)
         expect(page.get_by_text("1 painted")).to_be_visible()
         page.keyboard.press("Escape")

@@ -20,9 +20,6 @@ class LaidOverTest(PageCase):
         super().setUp()
         self.go_to_a_photo()
 
-    def zoom(self) -> float:
-        return float(self.page.get_by_label("Zoom").inner_text().split()[0])
-
     def box(self, of: Locator) -> dict[str, float]:
         """Of a line what it goes round, without its width."""
         found: dict[str, float] = of.evaluate(_BOX)
@@ -68,12 +65,10 @@ class LaidOverTest(PageCase):
         self.assertAlmostEqual(moved["x"] - zoomed["x"], -60, delta=1)
         self.assertAlmostEqual(moved["y"] - zoomed["y"], 30, delta=1)
         # A point is taken where it is seen now, and put where it is let go.
-        with self.kept() as answer:
-            page.mouse.move(moved["x"] + moved["width"], moved["y"] + moved["height"])
-            page.mouse.down()
-            page.mouse.move(moved["x"] + moved["width"] - 50, moved["y"] + moved["height"], steps=4)
-            page.mouse.up()
-        (changed,) = self.paths(answer.value.request.post_data)
+        answer = self.drag_along(
+            (moved["x"] + moved["width"], moved["y"] + moved["height"]), (moved["x"] + moved["width"] - 50, moved["y"] + moved["height"])
+        )
+        (changed,) = self.paths(answer.request.post_data)
         self.assertEqual([a["at"] == b["at"] for a, b in zip(drawn, changed, strict=True)], [True, True, False, True])
         width = (drawn[1]["at"][0] - drawn[0]["at"][0]) / 170  # of the photo, for one px of the screen as it was drawn
         self.assertAlmostEqual(changed[2]["at"][0], drawn[2]["at"][0] - 50 / factor * width, delta=0.03 * 50 * width)
@@ -117,13 +112,9 @@ class LaidOverTest(PageCase):
         settled(page)
         self.assert_zoomed(whole, before, place, self.zoom() / zoom)
         grip = self.box(corner)
-        with self.kept() as answer:
-            page.mouse.move(grip["x"] + 7, grip["y"] + 7)
-            page.mouse.down()
-            page.mouse.move(grip["x"] - 93, grip["y"] - 43, steps=4)
-            page.mouse.up()
+        answer = self.drag_along((grip["x"] + 7, grip["y"] + 7), (grip["x"] - 93, grip["y"] - 43))
         framed = self.box(whole)
-        _, _, right, bottom = json.loads(answer.value.request.post_data or "")["frame"]["crop"]
+        _, _, right, bottom = json.loads(answer.request.post_data or "")["frame"]["crop"]
         width, height = framed["width"] / right, framed["height"] / bottom
         self.assertAlmostEqual((1 - right) * width, 100, delta=2)
         self.assertAlmostEqual((1 - bottom) * height, 50, delta=2)

@@ -29,13 +29,7 @@ class MendPageTest(PageCase):
         box = self.page.get_by_role("application", name=label).bounding_box()
         assert box is not None
         points = [(box["x"] + x * box["width"], box["y"] + y * box["height"]) for x, y in places]
-        with self.kept() as answer:
-            self.page.mouse.move(*points[0])
-            self.page.mouse.down()
-            for point in points[1:]:
-                self.page.mouse.move(*point, steps=6)
-            self.page.mouse.up()
-        return self.marks(answer.value)
+        return self.marks(self.drag_along(*points))
 
     def test_strokes_become_entries_that_are_switched_off_changed_and_removed(self) -> None:
         page = self.page

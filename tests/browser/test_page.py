@@ -55,6 +55,21 @@ class PageCase(ServerCase):
         """Waits for marks to be kept."""
         return self.page.expect_response(lambda r: "/marks?" in r.url and r.request.method == "PUT")
 
+    def drag_along(self, *places: tuple[float, float]) -> Response:
+        """Drag from place to place, px of the window; the answer that what it left is kept."""
+        with self.kept() as answer:
+            self.page.mouse.move(*places[0])
+            self.page.mouse.down()
+            for place in places[1:]:
+                self.page.mouse.move(*place, steps=6)
+            self.page.mouse.up()
+        response: Response = answer.value
+        return response
+
+    def zoom(self) -> int:
+        """Percent of real pixels, as it is shown."""
+        return int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
+
     def axe(self) -> None:
         """Nothing serious for a screen reader or keyboard on the page as it is now."""
         self.page.evaluate(AXE.read_text() + "; 0")
@@ -129,9 +144,6 @@ class BenchTest(PageCase):
         self.go(f"/lots/{self.lot_id}/photos/{names['PW-9300_cut off.jpg']}")
         self.page.get_by_label("Histogram with white point").wait_for()
         settled(self.page)
-
-    def zoom(self) -> int:
-        return int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
 
     def drag_white_point(self, by: int) -> None:
         """On the histogram, by so many px, well below the curve."""
@@ -316,12 +328,10 @@ class BenchTest(PageCase):
         page.get_by_role("button", name="Touch what should be neutral").click()
         picture = page.locator(".openseadragon-canvas").first.bounding_box()
         assert picture is not None
-        with page.expect_response(lambda r: "/marks?" in r.url and r.ok) as made:
-            page.mouse.move(picture["x"] + 60, picture["y"] + picture["height"] / 2)
-            page.mouse.down()
-            page.mouse.move(picture["x"] + 90, picture["y"] + picture["height"] / 2 + 30, steps=3)
-            page.mouse.up()
-        self.assertEqual(set(json.loads(made.value.request.post_data or "")["balance"]), {"red", "blue"})
+        made = self.drag_along(
+            (picture["x"] + 60, picture["y"] + picture["height"] / 2), (picture["x"] + 90, picture["y"] + picture["height"] / 2 + 30)
+        )
+        self.assertEqual(set(json.loads(made.request.post_data or "")["balance"]), {"red", "blue"})
         expect(page.get_by_text("This photo’s own balance")).to_be_visible()
         page.keyboard.press("s")
         expect(page.get_by_role("slider", name="Line between before and after")).to_be_visible()
@@ -375,12 +385,8 @@ class BenchTest(PageCase):
         corner = page.get_by_role("button", name="Crop: lower right corner")
         box = corner.bounding_box()
         assert box is not None
-        with kept() as cropped:
-            page.mouse.move(box["x"] + 7, box["y"] + 7)
-            page.mouse.down()
-            page.mouse.move(box["x"] - 60, box["y"] - 80, steps=4)
-            page.mouse.up()
-        left, top, right, bottom = json.loads(cropped.value.request.post_data or "")["frame"]["crop"]
+        cropped = self.drag_along((box["x"] + 7, box["y"] + 7), (box["x"] - 60, box["y"] - 80))
+        left, top, right, bottom = json.loads(cropped.request.post_data or "")["frame"]["crop"]
         self.assertTrue((left, top) == (0, 0) and 0.4 < right < 0.98 and 0.4 < bottom < 0.98, (right, bottom))
         self.axe()
         page.keyboard.press("3")
@@ -390,12 +396,8 @@ class BenchTest(PageCase):
         layer = page.get_by_role("application", name="Paint where Lift does not act").bounding_box()
         assert layer is not None
         middle = layer["x"] + layer["width"] / 2, layer["y"] + layer["height"] / 2
-        with kept() as painted:
-            page.mouse.move(*middle)
-            page.mouse.down()
-            page.mouse.move(middle[0] + 40, middle[1] + 10, steps=4)
-            page.mouse.up()
-        (stroke,) = json.loads(painted.value.request.post_data or "")["lift"]["strokes"]
+        painted = self.drag_along(middle, (middle[0] + 40, middle[1] + 10))
+        (stroke,) = json.loads(painted.request.post_data or "")["lift"]["strokes"]
         self.assertEqual(stroke["adds"], False)
         self.assertGreater(len(stroke["points"]), 2)
         expect(page.get_by_text("1 painted; soft round the product")).to_be_visible()

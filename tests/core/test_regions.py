@@ -86,6 +86,23 @@ class ListTest(unittest.TestCase):
         np.testing.assert_array_equal(without(a, b), intersection(a, 1 - b))
         np.testing.assert_allclose(1 - union(a, b), intersection(1 - a, 1 - b), atol=1e-7)
 
+    def test_strokes_are_painted_over_what_came_before_them_and_into_nothing_else(self) -> None:
+        square, left = outlined(SQUARE, backdrop="inside"), outlined(((0, 0), (0.5, 0), (0.5, 1), (0, 1)), backdrop="inside")
+        keep = brushed(((0.3, 0.5), (0.7, 0.5)), keeps=True, size=0.1)
+        drop = brushed(((0.5, 0.1), (0.5, 0.9)), keeps=False, size=0.06)
+        alone = self.under(square).outcome.backdrop
+        before = alone.copy()
+        painted = self.under(square, keep).outcome.backdrop
+        self.assertLess(float(painted.sum()), float(before.sum()))
+        np.testing.assert_array_equal(alone, before, "what the region says stays what it says")
+        weight = painted < before
+        both = self.under(square, keep, drop).outcome.backdrop
+        one = keep.model_copy(update={"strokes": (*keep.strokes, *drop.strokes)})
+        np.testing.assert_array_equal(both, self.under(square, one).outcome.backdrop, "in one region or two")
+        self.assertGreater(float(both[weight].sum()), float(painted[weight].sum()), "the later one lies over the earlier")
+        after = self.under(square, keep, left).outcome.backdrop
+        np.testing.assert_array_equal(after, union(painted, self.under(left).outcome.backdrop))
+
     def test_the_list_goes_in_order_and_what_is_off_or_fails_counts_for_nothing(self) -> None:
         inside, left = outlined(SQUARE, backdrop="inside"), outlined(((0, 0), (0.5, 0), (0.5, 1), (0, 1)), backdrop="inside")
         values = [self.under(one).outcome.backdrop for one in (inside, left)]

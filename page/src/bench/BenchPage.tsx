@@ -264,12 +264,13 @@ function Bench({ photo }: { photo: Photo }) {
             Yard Chalk
           </Text>
         </Link>
-        <Box minWidth="48px" maxWidth="190px">
+        {/* Where there is no room for all, the names are shortened: the lot's first. */}
+        <Box flex="0 4 auto" minWidth="24px" maxWidth="190px">
           <Link to={`/lots/${photo.lot_id}`} title={photo.lot_name}>
             <Text truncate>{photo.lot_name}</Text>
           </Link>
         </Box>
-        <Text as="h1" truncate minWidth="0" title={photo.name}>
+        <Text as="h1" flex="0 1 auto" truncate minWidth="0" title={photo.name}>
           {stem(photo.name)}
         </Text>
         <Box
@@ -286,7 +287,7 @@ function Bench({ photo }: { photo: Photo }) {
         >
           Findings <span className="figures">{photo.findings.filter(isOpen).length}</span>
         </Box>
-        <Flex flex="1" justify="center" align="center" gap="3">
+        <Flex flex="1 0 auto" justify="center" align="center" gap="3">
           <Step label="Previous photo" onClick={() => go(-1)} disabled={at <= 0}>
             ‹
           </Step>
@@ -614,6 +615,7 @@ function Step(props: { label: string; onClick: () => void; disabled?: boolean; w
       as="button"
       aria-label={props.label}
       title={props.label}
+      flex="none"
       minWidth="26px"
       px={props.wide ? '2' : undefined}
       height="26px"

@@ -36,7 +36,15 @@ export function Snapshots({ photo }: { photo: Photo }) {
   return (
     <Popover.Root positioning={{ placement: 'bottom-end' }}>
       <Popover.Trigger asChild>
-        <Box as="button" px="2" height="26px" borderRadius="yard" cursor="pointer" _hover={{ bg: 'slate.soft' }}>
+        <Box
+          as="button"
+          flex="none"
+          px="2"
+          height="26px"
+          borderRadius="yard"
+          cursor="pointer"
+          _hover={{ bg: 'slate.soft' }}
+        >
           Snapshots{photo.snapshots.length > 0 && <span className="figures"> {photo.snapshots.length}</span>}
         </Box>
       </Popover.Trigger>

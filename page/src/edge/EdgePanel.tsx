@@ -34,12 +34,11 @@ const MEASURED = 8; // px of the picture that decisions are made on
 /** Edge: how the border is solved, cleaned, freed of the backdrop's colour, and what shadow lies under it. */
 export function EdgePanel({ edge, trouble }: { edge: Edge; trouble: string | undefined }) {
   const report = edge.report;
-  const failed = edge.trouble;
   return (
     <StagePanel
       name="Edge"
-      trouble={trouble ?? failed?.message}
-      awaited={report || failed ? null : 'Measuring the outline …'}
+      trouble={trouble ?? edge.trouble?.message}
+      awaited={report || edge.trouble ? null : 'Measuring the outline …'}
     >
       {report?.given && (
         <Quiet>The file brought its own transparency: its edge is kept, and cleaned up as set here.</Quiet>

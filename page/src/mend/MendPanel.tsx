@@ -46,13 +46,12 @@ export function MendPanel(props: {
 }) {
   const { mend, trouble, onShow } = props;
   const report = mend.report;
-  const failed = mend.trouble;
   const own = mend.photo.marks.mend;
   return (
     <StagePanel
       name="Mend"
-      trouble={trouble ?? failed?.message}
-      awaited={report || failed ? null : 'Measuring what was mended …'}
+      trouble={trouble ?? mend.trouble?.message}
+      awaited={report || mend.trouble ? null : 'Measuring what was mended …'}
     >
       {[TOOLS.slice(0, 6), TOOLS.slice(6)].map((some, i) => (
         <Grid
