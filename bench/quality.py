@@ -11,7 +11,8 @@ from bench.score import edge_difference, score
 from bench.table import show
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.deliver import produce
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Region
+from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, load_sheet, load_spec
 from yardchalk.core.stages.place import place
 

@@ -14,7 +14,8 @@ from bench.table import show
 from yardchalk.core.codecs import decode_photo
 from yardchalk.core.compose import toned
 from yardchalk.core.errors import UnusableSample
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Region
+from yardchalk.core.render import Render
 from yardchalk.core.settings import BalanceMarks, LiftMarks, Marks, load_sheet
 from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample
 from yardchalk.core.stages.lift import make_tone

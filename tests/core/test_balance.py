@@ -11,7 +11,8 @@ from tests.pictures import Scene
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import decode, encode, to_coded
 from yardchalk.core.errors import UnusableSample, YardError
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Region
+from yardchalk.core.render import Render
 from yardchalk.core.settings import BalanceMarks, FrameMarks, LiftMarks, Marks, load_sheet
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.balance import Gains, cast_of, from_temperature, gains_for, keeping_lightness, take_sample, to_temperature

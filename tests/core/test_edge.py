@@ -15,7 +15,8 @@ from yardchalk.core.codecs import Tags, decode_photo, encode_picture
 from yardchalk.core.colour import Float, encode, linear_table, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.errors import YardError
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Region
+from yardchalk.core.render import Render
 from yardchalk.core.settings import EdgeMarks, EdgeSettings, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.edge import closed_form

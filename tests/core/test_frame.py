@@ -12,8 +12,8 @@ from tests.pictures import Made, Scene, iou
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import Mask
 from yardchalk.core.deliver import produce
-from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Picture, Region
+from yardchalk.core.render import Render
 from yardchalk.core.settings import FrameMarks, FrameSettings, Marks, load_sheet, load_spec
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set, level_along, make_framing
 

@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from contextlib import ExitStack
 from dataclasses import replace
 from unittest import mock
 
@@ -11,12 +12,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.pictures import Scene, iou
-from yardchalk.core import render as render_module
 from yardchalk.core.clear_settings import AutomaticRegion, BrushStroke, ClearMarks, StrokesRegion
 from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.deliver import produce
-from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Region, Render, StageCache
+from yardchalk.core.pixels import Picture, Region
+from yardchalk.core.render import Render, StageCache
 from yardchalk.core.settings import LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
 from yardchalk.core.stages.place import place, product_box
 from yardchalk.core.views import off_pixels, view
@@ -97,7 +97,7 @@ class LawTest(unittest.TestCase):
         again.adopt(kept)
         rub = StrokesRegion(kind="strokes", strokes=(BrushStroke(keeps=False, size=0.1, points=((0.5, 0.5, 1.0),)),))
         painted = again.with_marks(Marks(clear=ClearMarks(regions=(AutomaticRegion(kind="automatic"), rub))))
-        with mock.patch.object(render_module, "solve_matte") as solving:
+        with mock.patch("yardchalk.core.render.edge.solve_matte") as solving:
             alpha = painted.cut(0.5, whole(painted, 0.5)).alpha
         solving.assert_not_called()
         before = first.cut(0.5, whole(first, 0.5)).alpha
@@ -123,16 +123,17 @@ class LawTest(unittest.TestCase):
         first = Render(self.made.jpeg, "pot", WHITE, cache=cache)
         view(first, "clip", 0.5, whole(first, 0.5))
         spied = (
-            "decode_photo",
-            "fit_backdrop",
-            "gather_evidence",
-            "clear_automatically",
-            "look_again",
-            "solve_matte",
-            "describe_band",
-            "give_and_take",
+            "photo.decode_photo",
+            "clearing.fit_backdrop",
+            "clearing.gather_evidence",
+            "clearing.clear_automatically",
+            "clearing.look_again",
+            "edge.solve_matte",
+            "edge.describe_band",
+            "tones.give_and_take",
         )
-        with mock.patch.multiple(render_module, **dict.fromkeys(spied, mock.DEFAULT)) as calls:
+        with ExitStack() as stack:
+            calls = {name: stack.enter_context(mock.patch(f"yardchalk.core.render.{name}")) for name in spied}
             second = Render(self.made.jpeg, "pot", WHITE, Marks(lift=LiftMarks(white_point=180)), cache=cache)
             moved = view(second, "clip", 0.5, whole(second, 0.5))
         self.assertEqual([name for name in spied if calls[name].called], [])

@@ -7,7 +7,8 @@ import numpy as np
 
 from tests.pictures import Scene
 from yardchalk.core.codecs import encode_picture
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Region
+from yardchalk.core.render import Render
 from yardchalk.core.settings import EdgeMarks, LiftMarks, Marks, load_sheet
 from yardchalk.core.settings_base import Length
 from yardchalk.core.views import apart, off_pixels, view

@@ -8,7 +8,8 @@ import numpy as np
 from tests.stand import small_photos
 from tests.web.test_server import ServerCase
 from yardchalk.core.clear_settings import SpreadRegion
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Region
+from yardchalk.core.render import Render
 from yardchalk.core.settings import Marks, load_sheet
 from yardchalk.core.stages.clear.spread import spread
 from yardchalk.core.views import view

@@ -15,8 +15,8 @@ from yardchalk.core.codecs.exif import carried
 from yardchalk.core.colour import Coded, Float, area_mean, decode, encode, even_levels, nearest_levels, newly_clipped, top
 from yardchalk.core.filing import OWN, Written, written
 from yardchalk.core.listing import DEEP, SEE_THROUGH, ListingSpec
-from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Picture, Region
+from yardchalk.core.render import Render
 from yardchalk.core.softness import softness
 from yardchalk.core.stages.balance import cast_of
 from yardchalk.core.stages.place import Placing, added_at, card_behind, full_frame, place

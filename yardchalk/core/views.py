@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded, Float, Mask, darkest, top
 from yardchalk.core.compiled import compiled
-from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Card, Region, Render
+from yardchalk.core.pixels import Picture, Region
+from yardchalk.core.render import Card, Render
 
 View = Literal["picture", "before", "clip", "white", "matte", "reach", "removed", "map", "edge"]
 # Views in which every level counts; the others may be sent through a lossy codec.

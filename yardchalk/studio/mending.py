@@ -3,7 +3,8 @@
 from typing import Any
 
 from yardchalk.core.mend_settings import AnyMend, FillMend, NudgeMend, StrokeArea
-from yardchalk.core.render import Region, Render
+from yardchalk.core.pixels import Region
+from yardchalk.core.render import Render
 from yardchalk.core.stages.mend.dust import Speck
 
 

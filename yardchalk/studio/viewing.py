@@ -9,8 +9,8 @@ import numpy as np
 from yardchalk.core.codecs import encode_tile
 from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.errors import NotThere
-from yardchalk.core.pixels import Picture
-from yardchalk.core.render import Decisions, Region, Render, StageCache
+from yardchalk.core.pixels import Picture, Region
+from yardchalk.core.render import Decisions, Render, StageCache
 from yardchalk.core.settings import EdgeMarks
 from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set

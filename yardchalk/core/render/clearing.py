@@ -1,0 +1,206 @@
+"""What of the framed photo is backdrop: decided once, on the analysis picture."""
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from yardchalk.core.backdrop import BackdropModel, fit_backdrop
+from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ContrastRegion, InkRegion
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.pixels import Region
+from yardchalk.core.render.photo import FramedPhoto
+from yardchalk.core.second_look import Look, look_again
+from yardchalk.core.settings import FrameMarks, FrameSettings, Marks
+from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
+from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected
+from yardchalk.core.stages.clear.contrast import contrast
+from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
+from yardchalk.core.stages.clear.ground import Ground
+from yardchalk.core.stages.clear.ink import ink_levels, paper_share
+from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
+from yardchalk.core.stages.edge.band import Solution
+from yardchalk.core.stages.frame import crop_to_set
+from yardchalk.core.stages.plot import Plot
+
+
+@dataclass(frozen=True)
+class Decisions:
+    """What was decided on the analysis picture, enough to render any region at any scale.
+
+    Attributes
+    ----------
+    product : bool, shape (h, w)
+        On the analysis picture.
+    backdrop : the backdrop model.
+    noise : standard deviation of log light on the backdrop.
+    solution : the matte, if it was solved.
+    overlay : what regions say of coverage, if any does.
+    """
+
+    product: Mask
+    backdrop: BackdropModel
+    noise: float
+    solution: Solution | None = None
+    overlay: Overlay | None = None
+
+    @cached_property
+    def product_key(self) -> str:
+        """Stands for the product: what hangs on that alone is the same, whatever regions it came from."""
+        return hashlib.sha256(np.packbits(self.product).tobytes()).hexdigest()
+
+
+class ClearedPhoto(FramedPhoto):
+    """With what is product and what is backdrop."""
+
+    _decided: Decisions | None = None
+
+    @cached_property
+    def frame(self) -> FrameMarks | None:
+        """The photo's own frame, or what the run sheet makes of it, cropped to the set where that is asked for."""
+        turned = super().frame
+        if self.marks.frame is not None or self.sheet.frame.crop == "none":
+            return turned
+        return self.cache.get((self.file_digest, "set", self.sheet.clear, self.sheet.frame.turns), lambda: self._crop_to_set(turned))
+
+    def _crop_to_set(self, turned: FrameMarks | None) -> FrameMarks | None:
+        plain = self.sheet.model_copy(update={"frame": FrameSettings()})
+        whole = self.with_marks(Marks(frame=turned), plain)
+        crop = crop_to_set(whole.clearing.surroundings, whole.clearing.product)
+        return turned if crop is None else FrameMarks(turns=self.sheet.frame.turns, crop=crop)
+
+    @property
+    def given_alpha(self) -> bool:
+        """Whether the file brought its own transparency, and that is what is cleared by."""
+        return self.facts.has_alpha and self.sheet.clear.on
+
+    @property
+    def evidence(self) -> Evidence:
+        return self.cache.get((self.digest, "evidence"), lambda: gather_evidence(self.analysis, self.decisions_backdrop))
+
+    @property
+    def decisions_backdrop(self) -> BackdropModel:
+        if self._decided is not None:
+            return self._decided.backdrop
+        return self.cache.get((self.digest, "backdrop"), lambda: fit_backdrop(self.analysis))
+
+    @cached_property
+    def clear_key(self) -> tuple[Any, ...]:
+        """Stands for what clearing hangs on besides the framed photo; short, since many a painted stroke may be in it."""
+        own = self.marks.clear
+        return self.sheet.clear, None if own is None else hashlib.sha256(own.model_dump_json().encode()).hexdigest()
+
+    @cached_property
+    def regions(self) -> tuple[AnyRegion, ...]:
+        """The regions in force: the photo's own, or what the run sheet makes of it."""
+        if self.marks.clear is not None:
+            return self.marks.clear.regions
+        return self.sheet.clear.regions or (AutomaticRegion(kind="automatic", on=self.sheet.clear.on),)
+
+    @property
+    def by_regions(self) -> bool:
+        """Whether regions say what is backdrop, the photo's own or the run sheet's, and not automatic clearing alone."""
+        return self.marks.clear is not None or (self.sheet.clear.on and bool(self.sheet.clear.regions))
+
+    @property
+    def ground(self) -> Ground:
+        """What regions are decided on."""
+        return self.cache.get((self.digest, "ground"), self._ground)
+
+    def _ground(self) -> Ground:
+        # A copy that stays with the cache, so it must not hold on to this render's marks.
+        plain = self.with_marks(Marks(frame=self.frame))
+        plot = Plot.of(self.framing, *self.size_at(self.analysis_scale))
+        return Ground(self.analysis, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic)
+
+    @property
+    def outcome(self) -> Outcome:
+        """What the regions come to."""
+        return self.cache.get((self.digest, "outcome", self.clear_key), self._put_together)
+
+    def _put_together(self) -> Outcome:
+        def keep(region: AnyRegion, compute: Callable[[], Float]) -> Float:
+            plain = region.model_copy(update={"name": "", "on": True, "how": "add"})
+            return self.cache.get((self.digest, "region", plain), compute)
+
+        return put_together(self.regions, self.ground, keep)
+
+    @property
+    def clearing(self) -> Clearing:
+        """What was cleared: by itself, or as the photo's own regions have it; everything is product if the stage is off."""
+        if self.by_regions:
+            return self.cache.get((self.digest, "clearing", self.clear_key), self._cleared_by_regions)
+        return self._automatic if self.sheet.clear.on else self._given_clearing(np.ones(self.analysis.shape[:2], bool))
+
+    def _cleared_by_regions(self) -> Clearing:
+        product = self.outcome.backdrop < 0.5
+        found = self._looked_over() if self._automatic.tolerance == 0 else self._automatic
+        return replace(found, product=product, gaps=found.gaps & ~product, surroundings=found.surroundings & ~product)
+
+    @property
+    def _automatic(self) -> Clearing:
+        """What automatic clearing finds, whatever the run sheet says."""
+        return self.cache.get((self.digest, "automatic"), self._clear)
+
+    def _clear(self) -> Clearing:
+        alpha = self.photo(self.analysis_scale).alpha
+        # A file that says what is see-through is believed, not guessed again.
+        return self._looked_over() if alpha is None else self._given_clearing(alpha > 0)
+
+    def _looked_over(self) -> Clearing:
+        return corrected(self._by_rules, self.evidence, self.second_look)
+
+    @property
+    def _by_rules(self) -> Clearing:
+        return self.cache.get((self.digest, "rules"), lambda: clear_automatically(self.evidence))
+
+    @property
+    def second_look(self) -> Look:
+        """The second look at what the rules found, on the analysis picture."""
+
+        def look() -> Look:
+            return look_again(self.analysis, self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
+
+        return self.cache.get((self.digest, "second look"), look).enlarged(self.analysis.shape)
+
+    def _given_clearing(self, product: Mask) -> Clearing:
+        """The product where nothing was cleared."""
+        nothing = np.zeros(product.shape, bool)
+        return Clearing(product, nothing, nothing, np.zeros((*product.shape, 3), np.float32), 0.0)
+
+    @property
+    def decisions(self) -> Decisions:
+        if self._decided is None:
+            # With regions, what was cleared is asked for less often than this.
+            product, overlay = (self.outcome.product, self.outcome.overlay) if self.by_regions else (self.clearing.product, None)
+            self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay)
+        return self._decided
+
+    @property
+    def backdrop_light(self) -> tuple[float, float, float]:
+        """Mean linear light of the backdrop where it was seen, as shot."""
+        return self.decisions.backdrop.mean_light
+
+    @property
+    def colours(self) -> Overlap:
+        """How far the colours of product and backdrop are the same."""
+        d = self.decisions
+        return self.cache.get((self.digest, "colours", d.product_key), lambda: overlap_of_colours(self.analysis, d.backdrop, ~d.product))
+
+    def contrast_map(self, scale: float, region: Region) -> Float:
+        """What the last region with a contrast map or ink says of a part, 0..1, 1 is backdrop; the backdrop distance without one."""
+        made = next(
+            (r for r in reversed(self.regions) if r.on and isinstance(r, ContrastRegion | InkRegion)), ContrastRegion(kind="contrast")
+        )
+        pixels = self.part(scale, region).pixels
+        log_light = self._region_of(self.decisions_backdrop.small_log_light, scale, region)
+        if isinstance(made, InkRegion):
+            return paper_share(pixels, log_light, self.ink_levels(made))
+        return contrast(made.model_copy(update={"level": None}), pixels, log_light)
+
+    def ink_levels(self, made: InkRegion) -> tuple[float, float]:
+        """Floor and full density in force for a region of ink."""
+        return self.cache.get((self.digest, "ink", made.floor, made.full), lambda: ink_levels(made, self.ground))
