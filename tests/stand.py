@@ -10,13 +10,15 @@ import tempfile
 import time
 import unittest
 import uuid
+from dataclasses import replace
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 
+import httpx
 import psycopg
 
 from tests.pictures import Scene
-from yardchalk.host.cluster import Cluster
+from yardchalk.host.cluster import Cluster, free_port
 from yardchalk.host.settings import ROOT, Place
 from yardchalk.jobs.queue import RunQueue, apply_schema
 from yardchalk.store import queries
@@ -73,10 +75,14 @@ class StudioCase(unittest.TestCase):
         migrate(url)
         apply_schema(url)
         cls.place = Place(url, f"file://{cls.scratch / 'files'}", cls.scratch / "deliveries")
+        cls.place = replace(cls.place, **cls.beside())
         cls.queue = RunQueue(url)
         cls.queue.open()
         cls.addClassCleanup(cls.queue.close)
-        cls.studio = Studio.opened(cls.place.database_url, cls.place.files_url, cls.place.deliveries, cls.queue, connections=4)
+        cls.studio = Studio.opened(
+            cls.place.database_url, cls.place.files_url, cls.place.deliveries, cls.queue, connections=4,
+            desk_url=cls.place.desk_url, capture_url=cls.place.capture_url,
+        )  # fmt: skip
         cls.addClassCleanup(cls.studio.close)
 
     def lot(self, files: dict[str, bytes], sheet: str = "white", spec: str = "square-2000") -> tuple[int, list[IntakeReport]]:
@@ -117,6 +123,30 @@ class StudioCase(unittest.TestCase):
 
         self.addCleanup(end)
         return process
+
+    @classmethod
+    def beside(cls) -> dict[str, Any]:
+        """What the place says of stand-ins that run beside this class's studio: none."""
+        return {}
+
+    @classmethod
+    def served(cls, module: str, *arguments: str) -> str:
+        """The address of a server process of the application, which answers, and is ended after the class's last test."""
+        port = free_port(8920)
+        address = f"http://127.0.0.1:{port}"
+        process = subprocess.Popen(
+            [sys.executable, "-m", module, "--port", str(port), *arguments], cwd=ROOT, env={**os.environ, **cls.place.environment()}
+        )
+        cls.addClassCleanup(process.wait)
+        cls.addClassCleanup(process.terminate)
+        until = time.monotonic() + 30
+        while time.monotonic() < until:
+            try:
+                httpx.get(address, timeout=2)
+                return address
+            except httpx.TransportError:
+                time.sleep(0.1)
+        raise AssertionError(f"{module} does not answer")
 
     def wait_until(self, lot_id: int, states: set[str], seconds: float = 90) -> list[queries.Row]:
         """Wait until every photo of the lot is in one of the states."""

@@ -78,3 +78,28 @@ class EdgePageTest(PageCase):
         expect(treated).to_have_value("codes")
         page.get_by_role("button", name="Undo").click()
         expect(treated).to_have_value("auto")
+
+    def test_glass_is_painted_and_a_shadow_kept_where_they_are_seen(self) -> None:
+        page = self.page
+        body, shade = (0.5, 0.5), (0.71, 0.6)  # on the product, and in the shadow beside it
+        page.get_by_role("radio", name="Picture").click()
+        self.assertEqual(self.level_at(*shade), 255, "left out")
+        with self.kept() as answer:
+            page.get_by_label("Shadow", exact=True).select_option("keep")
+        self.assertEqual(self.edge(answer.value)["shadow"], "keep")
+        self.assertLess(self.level_at(*shade), 250)
+        page.get_by_role("radio", name="black", exact=True).click()
+        solid = self.level_at(*body)
+        page.get_by_role("button", name="Seen through: paint here").click()
+        x, y = self.on_screen(*body)
+        answer = self.drag_along((x - 30, y), (x + 30, y))
+        self.assertEqual(len(self.edge(answer)["glass"]), 1)
+        through = self.level_at(*body)
+        self.assertLess(through, solid - 6, "the card shows through")
+        how_far = page.get_by_role("slider", name="How far")
+        with self.kept() as answer:
+            how_far.press("Home")
+        self.assertEqual(self.edge(answer.value)["see_through"], 0)
+        self.assertGreater(self.level_at(*body), solid - 3)
+        page.get_by_role("button", name="Take them away").click()
+        expect(how_far).to_have_count(0)

@@ -1,10 +1,13 @@
 """The main ways of working, in a real browser on a real server with real workers."""
 
 import contextlib
+import io
 import json
 import re
 from typing import Any, ClassVar
 
+import numpy as np
+from PIL import Image
 from playwright.sync_api import APIResponse, Error, FilePayload, Page, Response, Route, expect
 
 from tests.pictures import Scene
@@ -31,6 +34,7 @@ class PageCase(ServerCase):
         cls.page.on("console", lambda message: cls.wrong.append(message.text) if message.type == "error" else None)
 
     wrong: ClassVar[list[str]]
+    size = (480, 360)  # px, of the photos that small_photos makes
 
     def setUp(self) -> None:
         self.wrong.clear()
@@ -39,7 +43,7 @@ class PageCase(ServerCase):
         self.assertEqual(self.wrong, [], "errors in the browser's console")
 
     def go(self, path: str) -> None:
-        self.page.goto(f"http://127.0.0.1:{self.port}{path}")
+        self.page.goto(self.address + path)
 
     def go_to_a_photo(self) -> dict[str, Any]:
         """The bench of the one photo of a new lot, settled; the photo's row."""
@@ -69,6 +73,20 @@ class PageCase(ServerCase):
     def zoom(self) -> int:
         """Percent of real pixels, as it is shown."""
         return int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
+
+    def level_at(self, across: float, down: float) -> int:
+        """The mean level that the viewer shows at a place, shares of the whole photo, which is fitted to it."""
+        settled(self.page)
+        x, y = self.on_screen(across, down)
+        shot = self.page.screenshot(clip={"x": round(x) - 1, "y": round(y) - 1, "width": 3, "height": 3})
+        return round(float(np.asarray(Image.open(io.BytesIO(shot)).convert("L")).mean()))
+
+    def on_screen(self, across: float, down: float) -> tuple[float, float]:
+        """Where a place of the photo is, px of the window; shares of the whole, which is fitted to the viewer."""
+        box = self.page.get_by_role("img", name=re.compile("^PW-")).first.bounding_box()
+        assert box is not None
+        width, height = (side * self.zoom() / 100 for side in self.size)
+        return box["x"] + box["width"] / 2 + (across - 0.5) * width, box["y"] + box["height"] / 2 + (down - 0.5) * height
 
     def axe(self) -> None:
         """Nothing serious for a screen reader or keyboard on the page as it is now."""
@@ -173,6 +191,12 @@ class BenchTest(PageCase):
         page.keyboard.up("b")
         with page.expect_response(lambda r: "/picture/black/" in r.url and r.ok):
             page.keyboard.press("v")
+        page.get_by_role("radio", name="Matte").click()
+        chosen = page.get_by_role("radiogroup", name="Test card").locator("[aria-checked=true]")
+        expect(chosen).to_have_count(0)
+        page.keyboard.press("v")
+        expect(page.get_by_role("radio", name="Picture")).to_be_checked()
+        expect(chosen).to_have_attribute("aria-label", "grey")
         page.keyboard.press("?")
         expect(page.get_by_role("dialog")).to_be_visible()
         page.keyboard.press("Escape")
@@ -333,6 +357,8 @@ class BenchTest(PageCase):
         )
         self.assertEqual(set(json.loads(made.request.post_data or "")["balance"]), {"red", "blue"})
         expect(page.get_by_text("This photo’s own balance")).to_be_visible()
+        page.get_by_role("button", name="Copy to the lot’s photos in the same light").click()
+        expect(page.get_by_text("Copied to 1 photo; each can be undone.")).to_be_visible()
         page.keyboard.press("s")
         expect(page.get_by_role("slider", name="Line between before and after")).to_be_visible()
         self.axe()

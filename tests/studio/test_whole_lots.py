@@ -2,7 +2,6 @@
 
 import json
 import time
-import urllib.request
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,7 +13,6 @@ from tests.stand import StudioCase, small_photos
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.errors import BadSettings, YardError
 from yardchalk.core.settings import ListingSpec, RunSheet, load_sheet, load_spec
-from yardchalk.host.cluster import free_port
 from yardchalk.host.settings import ROOT
 from yardchalk.jobs.watch import LOOSE, Inbox
 from yardchalk.standins.capture import captured
@@ -200,19 +198,6 @@ class NamesTest(StudioCase):
 
 
 class StandInTest(StudioCase):
-    def served(self, module: str, *arguments: str) -> str:
-        port = free_port(9300)
-        self.process(module, "--port", str(port), *arguments)
-        address = f"http://127.0.0.1:{port}"
-        until = time.monotonic() + 20
-        while time.monotonic() < until:
-            try:
-                urllib.request.urlopen(address, timeout=2).read()
-                return address
-            except OSError:
-                time.sleep(0.1)
-        self.fail(f"{module} does not answer")
-
     def with_urls(self, desk_url: str = "", capture_url: str = "") -> Studio:
         return replace(self.studio, desk_url=desk_url, capture_url=capture_url)
 

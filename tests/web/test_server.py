@@ -1,11 +1,7 @@
 """The server over real HTTP: intake, tiles, marks, events, and what it refuses."""
 
 import json
-import os
-import subprocess
-import sys
 import threading
-import time
 from typing import ClassVar
 from urllib.parse import quote
 
@@ -15,8 +11,6 @@ import numpy as np
 
 from tests.pictures import Scene, iou
 from tests.stand import StudioCase, small_photos
-from yardchalk.host.cluster import free_port
-from yardchalk.host.settings import ROOT
 from yardchalk.studio.delivering import write_delivery
 from yardchalk.web.models import LineupTile
 
@@ -29,27 +23,14 @@ class ServerCase(StudioCase):
     """A web server process on this class's studio."""
 
     client: ClassVar[httpx.Client]
-    port: ClassVar[int]
+    address: ClassVar[str]
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        cls.port = free_port(8920)
-        process = subprocess.Popen(
-            [sys.executable, "-m", "yardchalk.web", "--port", str(cls.port)], cwd=ROOT, env={**os.environ, **cls.place.environment()}
-        )
-        cls.addClassCleanup(process.wait)
-        cls.addClassCleanup(process.terminate)
-        cls.client = httpx.Client(base_url=f"http://127.0.0.1:{cls.port}", timeout=60)
+        cls.address = cls.served("yardchalk.web")
+        cls.client = httpx.Client(base_url=cls.address, timeout=60)
         cls.addClassCleanup(cls.client.close)
-        until = time.monotonic() + 30
-        while time.monotonic() < until:
-            try:
-                if cls.client.get("/api/health").status_code == 200:
-                    return
-            except httpx.TransportError:
-                time.sleep(0.1)
-        raise AssertionError("the server does not answer")
 
     def filled(self, files: dict[str, bytes], sheet: str = "white", spec: str = "cutout") -> int:
         lot_id = int(self.client.post("/api/lots", json={"name": self.id(), "sheet": sheet, "spec": spec}).json()["id"])
@@ -201,7 +182,7 @@ class ApiTest(ServerCase):
         ready = threading.Event()
 
         def listen() -> None:
-            with httpx.stream("GET", f"http://127.0.0.1:{self.port}/api/events", timeout=20) as stream:
+            with httpx.stream("GET", f"{self.address}/api/events", timeout=20) as stream:
                 for line in stream.iter_lines():
                     if line.startswith("data:"):
                         heard.append(json.loads(line[5:]))
@@ -222,7 +203,7 @@ class RefusalTest(ServerCase):
         self.assertEqual(self.client.get("/api/lots", headers={"Host": "evil.example"}).status_code, 403)
         for headers in ({"Origin": "https://evil.example"}, {"Sec-Fetch-Site": "cross-site"}):
             self.assertEqual(self.client.post("/api/lots", json={"name": "x"}, headers=headers).status_code, 403)
-        own = {"Origin": f"http://127.0.0.1:{self.port}", "Sec-Fetch-Site": "same-origin"}
+        own = {"Origin": self.address, "Sec-Fetch-Site": "same-origin"}
         self.assertEqual(self.client.post("/api/lots", json={"name": "x"}, headers=own).status_code, 201)
         self.assertIn("default-src 'self'", self.client.get("/api/lots").headers["content-security-policy"])
 

@@ -132,9 +132,10 @@ class TraceAsked:
 
 @dataclass(frozen=True)
 class EdgeAsked:
-    """What was solved along a photo's outline, and what clean-up changed."""
+    """What was solved along a photo's outline, and what clean-up changed; fringes are held against the limit, ΔE00."""
 
     subject: Subject
+    fringe_limit: float
 
 
 @dataclass(frozen=True)

@@ -7,13 +7,16 @@ import numpy as np
 
 from yardchalk.core.checks.ragged_edge import fault
 from yardchalk.core.render import Render
+from yardchalk.core.render.edge import SEE_THROUGH
+from yardchalk.core.stages.edge.band import usual_width
 from yardchalk.core.stages.edge.finish import shaped
+from yardchalk.core.stages.edge.stretches import Stretch
 
 _PLAIN = {"smooth": 0.0, "grow": 0.0, "feather": 0.0, "black": 0.0, "white": 1.0, "density": 0.0}
 _STEPS = {"smooth": ("smooth",), "grow": ("grow",), "feather": ("feather",), "levels": ("black", "white"), "density": ("density",)}
 
 
-def report_on_edge(render: Render) -> dict[str, Any]:
+def report_on_edge(render: Render, fringe_limit: float) -> dict[str, Any]:
     """Settings in force, stretches, and changes; lengths and areas in px of the original."""
     scale = render.analysis_scale
     stretches = render.stretches
@@ -22,19 +25,26 @@ def report_on_edge(render: Render) -> dict[str, Any]:
     def mean(name: str) -> float:
         return round(sum(getattr(stretch, name) * stretch.length for stretch in stretches) / length, 3) if length else 0.0
 
+    def wrong(stretch: Stretch) -> str | None:
+        return fault(stretch, scale) or ("fringe" if stretch.fringe > fringe_limit else None)
+
+    solution = render.solution
+    usual = usual_width(solution.spread, looked=bool((solution.doubt[:, 4] >= 0).any()))
     return {
         "settings": render.edge,
         "sheet": render.sheet.edge,
+        "usual": {"width": round(usual / scale, 1), "see_through": SEE_THROUGH},
         "given": render.given_alpha,
-        "drawn": render.solution.drawn,
-        "stretches": [{**stretch.model_dump(), "fault": fault(stretch, scale)} for stretch in stretches],
+        "drawn": solution.drawn,
+        "stretches": [{**stretch.model_dump(), "fault": wrong(stretch)} for stretch in stretches],
         "length": round(length),
         "fringe_before": mean("fringe_before"),
         "fringe": mean("fringe"),
+        "fringe_limit": fringe_limit,
         "width": mean("width"),
         "told": mean("told"),
         "looked": mean("looked"),
-        "spread": round(render.solution.spread / scale, 2),
+        "spread": round(solution.spread / scale, 2),
         "changes": _changes(render, scale),
     }
 

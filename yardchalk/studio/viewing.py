@@ -79,7 +79,7 @@ class Viewing:
         if isinstance(asked, PixelAsked):
             return _pixel(render, asked)
         if isinstance(asked, EdgeAsked):
-            return report_on_edge(render)
+            return report_on_edge(render, asked.fringe_limit)
         if isinstance(asked, MendsAsked):
             return report_on_mends(render)
         if isinstance(asked, DustAsked):

@@ -327,17 +327,26 @@ class Changed(BaseModel):
     area: float = Field(description="px of the original, weighted by coverage.")
 
 
+class UsualEdge(BaseModel):
+    """What holds where nothing is set."""
+
+    width: float = Field(description="How far coverage is open to either side of the outline, at least; px of the original.")
+    see_through: float
+
+
 class EdgeReport(BaseModel):
     """What was solved along a photo's outline; lengths in px of the original, fringes in ΔE00, means along the outline."""
 
     settings: EdgeSettings = Field(description="In force.")
     sheet: EdgeSettings = Field(description="The run sheet's.")
     given: bool = Field(description="Whether the file brought its own transparency, which is kept.")
+    usual: UsualEdge
     drawn: bool = Field(description="Whether edges are taken to mix codes, as in what was drawn, not light.")
     stretches: list[StretchOut]
     length: float
     fringe_before: float
     fringe: float
+    fringe_limit: float = Field(description="The listing spec's.")
     width: float = Field(description="From 10 to 90 % coverage.")
     told: float = Field(description="Share in which the known backdrop told product from backdrop, 0 to 1.")
     looked: float = Field(description="Share in which a close look did, 0 to 1.")

@@ -2595,6 +2595,7 @@ export interface components {
              * @description Whether the file brought its own transparency, which is kept.
              */
             given: boolean;
+            usual: components["schemas"]["UsualEdge"];
             /**
              * Drawn
              * @description Whether edges are taken to mix codes, as in what was drawn, not light.
@@ -2608,6 +2609,11 @@ export interface components {
             fringe_before: number;
             /** Fringe */
             fringe: number;
+            /**
+             * Fringe Limit
+             * @description The listing spec's.
+             */
+            fringe_limit: number;
             /**
              * Width
              * @description From 10 to 90 % coverage.
@@ -5557,6 +5563,19 @@ export interface components {
              * @default false
              */
             again: boolean;
+        };
+        /**
+         * UsualEdge
+         * @description What holds where nothing is set.
+         */
+        UsualEdge: {
+            /**
+             * Width
+             * @description How far coverage is open to either side of the outline, at least; px of the original.
+             */
+            width: number;
+            /** See Through */
+            see_through: number;
         };
         /** VariantOut */
         VariantOut: {

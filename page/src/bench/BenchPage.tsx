@@ -8,7 +8,7 @@ import { stem } from '../shared/format';
 import { Mark, checkName, standingOf, standings } from '../shared/marks';
 import { Offline } from '../shared/Offline';
 import { Loading, Trouble } from '../shared/states';
-import { cards, type Card } from '../shared/TestCards';
+import { nextCard, type Card } from '../shared/TestCards';
 import { ClearPanel } from '../clear/ClearPanel';
 import { ClearTool } from '../clear/ClearTool';
 import { thinned, within } from '../clear/placing';
@@ -36,7 +36,7 @@ import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type S
 import { PlacePanel } from './PlacePanel';
 import { Snapshots } from './Snapshots';
 import { useHold } from './useHold';
-import { Viewer, type Asking, type Compare, type Focus, type View } from './Viewer';
+import { onACard, Viewer, type Asking, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
 import { useSteps } from './useSteps';
 
@@ -127,6 +127,11 @@ function Bench({ photo }: { photo: Photo }) {
     forgetSample();
     setTaking(what);
   };
+  // Where no card lies behind what is seen, choosing one shows the picture on it.
+  const chooseCard = (chosen: Card) => {
+    setCard(chosen);
+    if (!onACard(view)) setView('picture');
+  };
   const choose = (next: Stage) => {
     setStage(next);
     setBrush(null);
@@ -205,7 +210,7 @@ function Bench({ photo }: { photo: Photo }) {
       },
       'ctrl+z': steps.undo,
       'ctrl+shift+z': steps.redo,
-      v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
+      v: () => chooseCard(nextCard(card)),
       pagedown: () => go(1),
       pageup: () => go(-1),
       '?': () => setHelp(true),
@@ -363,7 +368,7 @@ function Bench({ photo }: { photo: Photo }) {
           choice={viewsOf(stage, mapped)}
           onView={setView}
           card={card}
-          onCard={setCard}
+          onCard={chooseCard}
           marks={asSeen(islandShown ?? work.preview ?? shown)}
           before={before}
           level={level}

@@ -300,7 +300,7 @@ export function Viewer({
           pointerEvents="auto"
           visibility={whole ? 'hidden' : undefined}
         >
-          <TestCards card={card} onCard={onCard} />
+          <TestCards card={onACard(view) ? card : null} onCard={onCard} />
         </Flex>
       </Flex>
       {/* Over the line between before and after, which runs down the whole viewer. */}
@@ -423,6 +423,9 @@ const placeStyle = {
   },
 };
 
+/** Whether a view shows the test card; the others show the photo itself, or figures of it. */
+export const onACard = (view: View | 'before') => view === 'picture' || view === 'removed';
+
 type Size = { width: number; height: number; steps: number };
 
 /** The marks that a view hangs on. Coverage hangs on tones only where a mend takes pixels from elsewhere. */
@@ -440,7 +443,7 @@ export function sourceOf(
   marks: string,
   level = 255,
 ): Source {
-  const behind = view === 'picture' || view === 'removed' ? card : 'white';
+  const behind = onACard(view) ? card : 'white';
   const key = `${base}/${view}/${behind}/${marks}`;
   const query = view === 'white' && level < 255 ? `?level=${level}` : '';
   return {

@@ -58,7 +58,7 @@ export function ClearTool({ clear, live, deck }: { clear: Clear; live: Live; dec
   return (
     <>
       {preview}
-      <Places clear={clear} deck={deck} leaks={leaks.filter((leak) => leak.tolerance > 2)} touched={touched} />
+      <Places clear={clear} deck={deck} leaks={leaks} touched={touched} />
       {layer()}
     </>
   );

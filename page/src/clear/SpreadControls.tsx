@@ -52,23 +52,21 @@ export function SpreadControls({ clear, live, region }: { clear: Clear; live: Li
         onPreview={preview}
         onSettle={tolerance}
       />
-      {offer?.leaks
-        .filter((leak) => leak.tolerance > 2)
-        .map((leak) => (
-          <Flex key={`${leak.tolerance} ${leak.at.join(' ')}`} justify="space-between" align="center" gap="2">
-            <Text fontSize="13px" color="chalk.pink">
-              Leaks at {leak.tolerance}: {percent(leak.share)} more
-            </Text>
-            <Press
-              size="2xs"
-              onClick={() =>
-                kept({ walls: [...region.walls, ...leak.wall] }, `Spread: leak at ${leak.tolerance} walled off`)
-              }
-            >
-              Wall it off
-            </Press>
-          </Flex>
-        ))}
+      {offer?.leaks.map((leak) => (
+        <Flex key={`${leak.tolerance} ${leak.at.join(' ')}`} justify="space-between" align="center" gap="2">
+          <Text fontSize="13px" color="chalk.pink">
+            Leaks at {leak.tolerance}: {percent(leak.share)} more
+          </Text>
+          <Press
+            size="2xs"
+            onClick={() =>
+              kept({ walls: [...region.walls, ...leak.wall] }, `Spread: leak at ${leak.tolerance} walled off`)
+            }
+          >
+            Wall it off
+          </Press>
+        </Flex>
+      ))}
       <Choice
         label="Where"
         value={region.extent}
@@ -173,13 +171,11 @@ function Graph(props: {
         stroke="#3B4247"
         strokeWidth="1.5"
       />
-      {offer.leaks
-        .filter((leak) => leak.tolerance > 2)
-        .map((leak) => (
-          <path key={leak.tolerance} d={`M ${x(leak.tolerance)} 2 l -4 7 h 8 Z`} fill="#C2386F">
-            <title>{`Leak at ${leak.tolerance}`}</title>
-          </path>
-        ))}
+      {offer.leaks.map((leak) => (
+        <path key={leak.tolerance} d={`M ${x(leak.tolerance)} 2 l -4 7 h 8 Z`} fill="#C2386F">
+          <title>{`Leak at ${leak.tolerance}`}</title>
+        </path>
+      ))}
       {offer.best != null && (
         <line
           x1={x(offer.best)}

@@ -5,14 +5,14 @@ import type { Photo } from '../api/client';
 import { usePhoto } from '../api/queries';
 import { useMarksAddress } from '../bench/address';
 import { Deck } from '../bench/deck';
-import { sourceOf, views, type View } from '../bench/Viewer';
+import { onACard, sourceOf, views, type View } from '../bench/Viewer';
 import { isOpen } from '../findings/useWork';
 import { stem } from '../shared/format';
 import { checkName, Mark, standingOf } from '../shared/marks';
 import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
 import { Empty, Trouble } from '../shared/states';
-import { cards, TestCards, type Card } from '../shared/TestCards';
+import { nextCard, TestCards, type Card } from '../shared/TestCards';
 
 const SHOWN: View[] = ['picture', 'white', 'matte'];
 
@@ -30,8 +30,13 @@ export function ComparePage() {
     const ends = all.slice(1).map((deck, i) => (all[i] as Deck).join(deck));
     return () => ends.forEach((end) => end());
   }, [decks]);
+  // Where no card lies behind what is seen, choosing one shows the picture on it.
+  const chooseCard = (chosen: Card) => {
+    setCard(chosen);
+    if (!onACard(view)) setView('picture');
+  };
   useKeys({
-    v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
+    v: () => chooseCard(nextCard(card)),
     escape: () => void navigate(`/lots/${lotId}`),
   });
   if (ids.length === 0)
@@ -50,7 +55,7 @@ export function ComparePage() {
         </Text>
         <OneOf label="View" choice={choice} value={view} onChange={setView} />
         <Box flex="1" />
-        <TestCards card={card} onCard={setCard} />
+        <TestCards card={onACard(view) ? card : null} onCard={chooseCard} />
       </Flex>
       <Grid
         as="main"

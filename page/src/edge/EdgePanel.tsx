@@ -28,8 +28,6 @@ const MIXINGS = [
   ['light', 'a photo'],
   ['codes', 'a drawing'],
 ] as const;
-const SEE_THROUGH = 0.8; // where nothing is set
-const MEASURED = 8; // px of the picture that decisions are made on
 
 /** Edge: how the border is solved, cleaned, freed of the backdrop's colour, and what shadow lies under it. */
 export function EdgePanel({ edge, trouble }: { edge: Edge; trouble: string | undefined }) {
@@ -57,7 +55,7 @@ function Figures({ edge, report }: { edge: Edge; report: Report }) {
         Fringe <Figure>{report.fringe.toFixed(1)} ΔE</Figure>, as shot{' '}
         <Figure>{report.fringe_before.toFixed(1)} ΔE</Figure>; edge <Figure>{report.width.toFixed(1)} px</Figure> wide.
       </Text>
-      <OutlineGraph stretches={edge.stretches} at={at} onGo={edge.goTo} />
+      <OutlineGraph stretches={edge.stretches} fringeLimit={report.fringe_limit} at={at} onGo={edge.goTo} />
       <Flex gap="1.5" align="center">
         <Press onClick={edge.back} disabled={at === 0}>
           Back
@@ -68,7 +66,7 @@ function Figures({ edge, report }: { edge: Edge; report: Report }) {
         {at !== null && (
           <Text fontSize="13px" className="figures" role="status">
             {at + 1} of {edge.stretches.length}
-            {here?.fault ? ` · ${here.fault}` : edge.stopped ? ' · fringe' : ''}
+            {here?.fault && ` · ${here.fault}`}
           </Text>
         )}
       </Flex>
@@ -85,8 +83,9 @@ const Figure = ({ children }: { children: ReactNode }) => (
 function Settings({ edge, report }: { edge: Edge; report: Report }) {
   const { photo } = edge;
   // What is being changed stands before the server has it.
-  const inForce = { see_through: SEE_THROUGH, ...report.settings, ...setOf(edge.own) };
-  const sheet = { see_through: SEE_THROUGH, ...report.sheet };
+  const { see_through } = report.usual;
+  const inForce = { see_through, ...report.settings, ...setOf(edge.own) };
+  const sheet = { see_through, ...report.sheet };
   const changed = (name: string) => {
     const found = report.changes[name];
     if (!found || found.area === 0) return null;
@@ -126,7 +125,7 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
   );
   // Solving anew takes a moment, so it is done once, when the slider is let go.
   const [opening, setOpening] = useState<Length | null>(null);
-  const measured: Length = { value: (MEASURED * photo.longest) / Math.min(1600, photo.longest), unit: 'px' };
+  const usual: Length = { value: report.usual.width, unit: 'px' };
   return (
     <>
       <Part name="Fine edge">
@@ -152,8 +151,8 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
         <LengthSlider
           label="Open to either side"
           photo={photo}
-          value={opening ?? inForce.width ?? measured}
-          standard={sheet.width ?? measured}
+          value={opening ?? inForce.width ?? usual}
+          standard={sheet.width ?? usual}
           least={1}
           most={60}
           step={1}

@@ -1,23 +1,29 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useState } from 'react';
 import { steppedBy } from '../shared/keys';
-import { doubtful, FRINGE_LIMIT, type Stretch } from './useEdge';
+import { doubtful, type Stretch } from './useEdge';
 
 const W = 284;
 const H = 72;
 const FIGURES = [
-  { key: 'fringe', name: 'Fringe', unit: 'ΔE', limit: FRINGE_LIMIT },
-  { key: 'width', name: 'Width', unit: 'px', limit: null },
-  { key: 'roughness', name: 'Roughness', unit: 'px', limit: null },
+  { key: 'fringe', name: 'Fringe', unit: 'ΔE' },
+  { key: 'width', name: 'Width', unit: 'px' },
+  { key: 'roughness', name: 'Roughness', unit: 'px' },
 ] as const;
 
 /** The outline unrolled: a figure for each stretch of it, and under it what told product from backdrop there. */
-export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; onGo: (index: number) => void }) {
-  const { stretches, at, onGo } = props;
+export function OutlineGraph(props: {
+  stretches: Stretch[];
+  fringeLimit: number;
+  at: number | null;
+  onGo: (index: number) => void;
+}) {
+  const { stretches, fringeLimit, at, onGo } = props;
   const [shown, setShown] = useState<(typeof FIGURES)[number]>(FIGURES[0]);
+  const limit = shown.key === 'fringe' ? fringeLimit : null;
   const whole = stretches.reduce((sum, one) => sum + one.length, 0) || 1;
   const values = stretches.map((one) => one[shown.key]);
-  const most = Math.max(shown.limit ? shown.limit * 1.5 : 0.5, ...values);
+  const most = Math.max(limit ? limit * 1.5 : 0.5, ...values);
   const starts = stretches.map((_, i) => (W * stretches.slice(0, i).reduce((sum, one) => sum + one.length, 0)) / whole);
   const widths = stretches.map((one) => (W * one.length) / whole);
   const here = at === null ? undefined : stretches[at];
@@ -65,7 +71,7 @@ export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; o
           <rect x="0.5" y="0.5" width={W - 1} height={H - 1} fill="#fff" stroke="#D2D2CD" />
           {stretches.map((one, i) => {
             const height = Math.max(1, ((H - 4) * (values[i] ?? 0)) / most);
-            const over = shown.limit !== null ? (values[i] ?? 0) > shown.limit : doubtful(one);
+            const over = limit !== null ? (values[i] ?? 0) > limit : doubtful(one);
             return (
               <g key={i} cursor="pointer" onClick={() => onGo(i)}>
                 <rect x={starts[i]} y="0" width={widths[i]} height={H + 10} fill="transparent" />
@@ -86,12 +92,12 @@ export function OutlineGraph(props: { stretches: Stretch[]; at: number | null; o
               </g>
             );
           })}
-          {shown.limit !== null && (
+          {limit !== null && (
             <line
               x1="0"
               x2={W}
-              y1={H - 1 - ((H - 4) * shown.limit) / most}
-              y2={H - 1 - ((H - 4) * shown.limit) / most}
+              y1={H - 1 - ((H - 4) * limit) / most}
+              y2={H - 1 - ((H - 4) * limit) / most}
               stroke="#C98A00"
               strokeDasharray="3 3"
             />

@@ -11,12 +11,11 @@ export type Stretch = EdgeReport['stretches'][number];
 /** What is painted: where the band is open wide, or where the product is seen through. */
 export type EdgeBrush = { of: 'wider' | 'glass'; adds: boolean };
 
-export const FRINGE_LIMIT = 3; // ΔE00
 const NONE: Stretch[] = [];
 const PACE = 700; // ms at each stretch
 
 /** Whether a person should look at a stretch: an edge walk stops there. */
-export const doubtful = (stretch: Stretch) => stretch.fault !== null || stretch.fringe > FRINGE_LIMIT;
+export const doubtful = (stretch: Stretch) => stretch.fault !== null;
 
 /** What is in hand in Edge, the outline's figures, and the walk along it. */
 export function useEdge(
@@ -49,7 +48,6 @@ export function useEdge(
   const stretches = report?.stretches ?? NONE;
   const count = stretches.length;
   const here = at === null ? undefined : stretches[at];
-  const stopped = here !== undefined && doubtful(here);
 
   useEffect(() => {
     if (!active || !walking || at === null || count === 0) return;
@@ -75,7 +73,6 @@ export function useEdge(
     own,
     at,
     walking,
-    stopped,
     here,
     brush,
     size,

@@ -11,7 +11,7 @@ import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
 import { wantsPerson } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
-import { cards, TestCards, type Card } from '../shared/TestCards';
+import { nextCard, TestCards, type Card } from '../shared/TestCards';
 import { FindingFilters, type Filter } from './FindingFilters';
 import { FindingStrip } from './FindingStrip';
 import { LotHeader } from './LotHeader';
@@ -68,7 +68,7 @@ export function LineupPage() {
   const picked = useMemo(() => shown.filter((tile) => chosen.has(tile.id)), [shown, chosen]);
   const sized = (by: number) => setSize((now) => Math.min(SIZES.most, Math.max(SIZES.least, now + by)));
   useKeys({
-    v: () => setCard((now) => cards[(cards.indexOf(now) + 1) % cards.length] ?? 'white'),
+    v: () => setCard(nextCard),
     l: () => setLook((now) => LOOKS[(LOOKS.findIndex((one) => one.name === now) + 1) % LOOKS.length]?.name ?? 'board'),
     'ctrl+a': () => setChosen(new Set(shown.map((tile) => tile.id))),
     '+': () => sized(40),

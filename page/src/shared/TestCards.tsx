@@ -1,7 +1,9 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 
-export const cards = ['checks', 'white', 'black', 'grey', 'vivid'] as const;
+const cards = ['checks', 'white', 'black', 'grey', 'vivid'] as const;
 export type Card = (typeof cards)[number];
+
+export const nextCard = (card: Card): Card => cards[(cards.indexOf(card) + 1) % cards.length] ?? 'white';
 
 export const cardBackground: Record<Card, string> = {
   checks: 'repeating-conic-gradient(#d6d6d6 0 25%, #fff 0 50%) 0 0 / 16px 16px',
@@ -11,8 +13,8 @@ export const cardBackground: Record<Card, string> = {
   vivid: '#d6208c',
 };
 
-/** What lies behind the cut-outs, as a row of swatches. */
-export function TestCards({ card, onCard }: { card: Card; onCard: (card: Card) => void }) {
+/** What lies behind the cut-outs, as a row of swatches; none is chosen where nothing lies behind what is seen. */
+export function TestCards({ card, onCard }: { card: Card | null; onCard: (card: Card) => void }) {
   return (
     <Flex align="center" gap="2" role="radiogroup" aria-label="Test card">
       <Text fontSize="13px" whiteSpace="nowrap">

@@ -30,7 +30,7 @@ from yardchalk.core.stages.lift import region_of
 from yardchalk.core.stages.plot import Plot
 
 _AT_HAND = ANALYSIS_SIDE**2  # px of a region whose matte is kept for the next stroke to be laid over
-_SEE_THROUGH = 0.8  # of glass, where nothing else is said
+SEE_THROUGH = 0.8  # of glass, where nothing else is said
 Rows = tuple[slice, slice]
 
 
@@ -168,7 +168,7 @@ class EdgedPhoto(ClearedPhoto):
             pixels = pixels[inner]
         if self.marks.edge.glass:
             strength = self._stroked(self.marks.edge.glass, scale, region) * np.float32(
-                _SEE_THROUGH if self.marks.edge.see_through is None else self.marks.edge.see_through
+                SEE_THROUGH if self.marks.edge.see_through is None else self.marks.edge.see_through
             )
             light = np.exp(np.minimum(self._region_of(self.decisions.backdrop.small_log_light, scale, region), 0))
             cut = seen_through(cut, pixels, light, strength)

@@ -24,6 +24,7 @@ STEPS = 4  # of the map, for one unit of tolerance
 NEVER = 255
 _MOST = 240  # the highest tolerance, in steps
 _LEAK = 0.004  # share of the photo; what breaks through one place with so much is a leak
+_LEAKS_FROM = 9  # steps; below, it is the grain round the touched place
 _WIDER = 1.4  # a plateau is judged by what a tolerance wider by this factor gains
 _FLAT = 0.1  # of what is not reached yet; a plateau gains less than that
 _WIDE = 3.3
@@ -93,7 +94,7 @@ def offer_tolerance(region: SpreadRegion, ground: Ground) -> SpreadOffer:
     plateaus, best = _plateaus(np.cumsum(counts))
     leaks = []
     if region.extent == "joined":
-        levels = np.flatnonzero((counts > _LEAK) & (np.cumsum(counts) > _REACHED[0]) & (np.arange(_MOST + 1) >= _FIRST))
+        levels = np.flatnonzero((counts > _LEAK) & (np.cumsum(counts) > _REACHED[0]) & (np.arange(_MOST + 1) >= _LEAKS_FROM))
         found = [_leak(reached, gates, int(level), ground.plot) for level in levels]
         largest = sorted((leak for leak in found if leak.share > _LEAK), key=lambda leak: -leak.share)[:_LISTED]
         leaks = sorted(largest, key=lambda leak: leak.tolerance)

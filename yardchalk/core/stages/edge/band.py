@@ -227,8 +227,7 @@ def solve_matte(
     inside = (first > 0.5).view(np.uint8)
     into, out_of = (cv2.distanceTransform(mask, cv2.DIST_L2, 5) for mask in (inside, 1 - inside))
     spread = _first_spread(part, into - out_of, light[at])
-    wide = max(_USUAL_WIDTH, _OPEN_SPREADS * spread + 2) if spread > _WIDE else _USUAL_WIDTH
-    looked = wide if spread > _WIDE else _LOOKED_WIDTH
+    wide, looked = usual_width(spread, looked=False), usual_width(spread, looked=True)
     width = np.where(near, np.float32(wide), np.float32(looked)) if settings.width is None else np.float32(settings.width)
     core, backdrop = into > width, out_of > width
     settled = None
@@ -257,6 +256,19 @@ def solve_matte(
         where[at] = settled
         whole = replace(whole, looked=where)
     return replace(whole, spread=spread)
+
+
+def usual_width(spread: float, looked: bool) -> float:
+    """How far alpha is unknown at least, to either side of the outline, where nobody says; px of the analysis picture.
+
+    Parameters
+    ----------
+    spread : of edges, px.
+    looked : whether a second look was taken there.
+    """
+    if spread > _WIDE:
+        return max(_USUAL_WIDTH, _OPEN_SPREADS * spread + 2)
+    return _LOOKED_WIDTH if looked else _USUAL_WIDTH
 
 
 def _first(pixels: NDArray[np.uint8], product: Mask, noise: float, look: Look | None, at: tuple[slice, slice]) -> tuple[Float, Mask]:
