@@ -31,7 +31,8 @@ from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.contrast import rank_variants
 from yardchalk.core.stages.clear.outline import traced
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
-from yardchalk.core.stages.edge.band import describe_band, solve_matte
+from yardchalk.core.stages.edge.describe import describe_band
+from yardchalk.core.stages.edge.solve import solve_matte
 from yardchalk.core.views import view
 
 SCRIPT = Path(__file__).with_name("clear.json")

@@ -23,7 +23,10 @@ from yardchalk.core.regions import disc
 from yardchalk.core.render import Render
 from yardchalk.core.settings import load_sheet
 from yardchalk.core.stages.balance import Gains
-from yardchalk.core.stages.edge.band import BandSettings, describe_band, refine, solve_between
+from yardchalk.core.stages.edge.describe import describe_band
+from yardchalk.core.stages.edge.matte import BandSettings
+from yardchalk.core.stages.edge.solve import solve_between
+from yardchalk.core.stages.edge.weigh import refine
 from yardchalk.core.stages.lift import make_tone
 
 FINE = ("bottle-brush", "cooling-rack")  # bristles and wires; all others are solid

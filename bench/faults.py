@@ -24,7 +24,8 @@ from yardchalk.core.regions import disc
 from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import ListingSpec, Marks, load_sheet
 from yardchalk.core.softness import softness
-from yardchalk.core.stages.edge.band import Cutout, Matte, describe_band
+from yardchalk.core.stages.edge.describe import describe_band
+from yardchalk.core.stages.edge.matte import Cutout, Matte
 from yardchalk.core.stages.edge.stretches import outline_stretches
 from yardchalk.core.stages.place import Placing, place, product_box
 

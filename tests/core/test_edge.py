@@ -20,10 +20,13 @@ from yardchalk.core.render import Render
 from yardchalk.core.settings import EdgeMarks, EdgeSettings, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.edge import closed_form
-from yardchalk.core.stages.edge.band import BandSettings, Matte, describe_band, refine, solve_matte
+from yardchalk.core.stages.edge.describe import describe_band
 from yardchalk.core.stages.edge.finish import tidying
 from yardchalk.core.stages.edge.hue import hue_share
+from yardchalk.core.stages.edge.matte import BandSettings, Matte
 from yardchalk.core.stages.edge.shadow import drawn_shadow
+from yardchalk.core.stages.edge.solve import solve_matte
+from yardchalk.core.stages.edge.weigh import refine
 from yardchalk.core.stages.place import full_frame
 from yardchalk.core.views import view
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded, Float, code_table, codes_of_light, light_of_codes, linear_table, top
 from yardchalk.core.compiled import compiled
-from yardchalk.core.stages.edge.band import Cutout
+from yardchalk.core.stages.edge.matte import Cutout
 from yardchalk.core.stages.edge.page_true import page_true
 from yardchalk.core.stages.lift import Tone
 

@@ -8,8 +8,8 @@ import numpy as np
 from yardchalk.core.checks.ragged_edge import fault
 from yardchalk.core.render import Render
 from yardchalk.core.render.edge import SEE_THROUGH
-from yardchalk.core.stages.edge.band import usual_width
 from yardchalk.core.stages.edge.finish import shaped
+from yardchalk.core.stages.edge.solve import usual_width
 from yardchalk.core.stages.edge.stretches import Stretch
 
 _PLAIN = {"smooth": 0.0, "grow": 0.0, "feather": 0.0, "black": 0.0, "white": 1.0, "density": 0.0}
@@ -26,7 +26,7 @@ def report_on_edge(render: Render, fringe_limit: float) -> dict[str, Any]:
         return round(sum(getattr(stretch, name) * stretch.length for stretch in stretches) / length, 3) if length else 0.0
 
     def wrong(stretch: Stretch) -> str | None:
-        return fault(stretch, scale) or ("fringe" if stretch.fringe > fringe_limit else None)
+        return fault(stretch, scale) or (f"fringe {stretch.fringe:.1f} ΔE" if stretch.fringe > fringe_limit else None)
 
     solution = render.solution
     usual = usual_width(solution.spread, looked=bool((solution.doubt[:, 4] >= 0).any()))

@@ -17,7 +17,7 @@ from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.core.stages.clear.region_list import Overlay
-from yardchalk.core.stages.edge.band import Solution
+from yardchalk.core.stages.edge.matte import Solution
 from yardchalk.store import queries
 from yardchalk.store.files import FileStore
 from yardchalk.studio.context import Studio, announce

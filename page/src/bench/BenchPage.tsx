@@ -1,12 +1,8 @@
-import { Box, Flex, Grid, Text } from '@chakra-ui/react';
-import { useMutation } from '@tanstack/react-query';
-import { useEffect, useMemo, useRef, useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
-import { answered, client, type Finding, type Photo } from '../api/client';
+import { Box, Flex, Grid } from '@chakra-ui/react';
+import { useEffect, useRef, useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import type { Finding, Photo } from '../api/client';
 import { useLift, usePhoto } from '../api/queries';
-import { stem } from '../shared/format';
-import { Mark, checkName, standingOf, standings } from '../shared/marks';
-import { Offline } from '../shared/Offline';
 import { Loading, Trouble } from '../shared/states';
 import { nextCard, type Card } from '../shared/TestCards';
 import { ClearPanel } from '../clear/ClearPanel';
@@ -14,31 +10,33 @@ import { ClearTool } from '../clear/ClearTool';
 import { thinned, within } from '../clear/placing';
 import { useClear } from '../clear/useClear';
 import { EdgePanel } from '../edge/EdgePanel';
-import { doubtful, useEdge, type Edge } from '../edge/useEdge';
+import { useEdge } from '../edge/useEdge';
 import { ColourPanel } from '../colour/ColourPanel';
 import { MendPanel } from '../mend/MendPanel';
 import { MendTool } from '../mend/MendTool';
 import { useMend } from '../mend/useMend';
 import { AllowDialog } from '../findings/AllowDialog';
 import { FindingsList } from '../findings/FindingsList';
-import { isOpen, useArrival, useWork } from '../findings/useWork';
+import { useArrival, useWork } from '../findings/useWork';
 import { WhiteCheck } from '../findings/WhiteCheck';
 import { BalancePanel } from './BalancePanel';
 import { BrushLayer } from './BrushLayer';
-import type { Box as Place, Taken } from './deck';
+import { BenchHeader } from './BenchHeader';
+import { COLOURS, useFocus, useStretch } from './focus';
 import { FramePanel } from './FramePanel';
 import { KeyHelp } from '../shared/KeyHelp';
 import { useKeys } from '../shared/keys';
+import { KEYS } from './keys';
 import { KeepAsSheet } from './KeepAsSheet';
 import { LiftPanel, type Brush } from './LiftPanel';
 import { LotStrip } from './LotStrip';
 import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type Stroke } from './marks';
 import { PlacePanel } from './PlacePanel';
-import { Snapshots } from './Snapshots';
 import { useHold } from './useHold';
 import { onACard, Viewer, type Asking, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
 import { useSteps } from './useSteps';
+import { useTaking, type Taking } from './useTaking';
 
 /** One photo: its findings, the viewer, and the stage in hand. */
 export function BenchPage() {
@@ -66,7 +64,6 @@ function Bench({ photo }: { photo: Photo }) {
   const [aspect, setAspect] = useState<number | null>(null);
   const [level, setLevel] = useState(255);
   const [islandShown, setIslandShown] = useState<Marks | null>(null);
-  const [taking, setTaking] = useState<Taking | null>(null);
   // The photo is seen first; what panels measure of it follows.
   const [seen, setSeen] = useState(false);
   const lifting = seen && (stage === 'lift' || stage === 'balance');
@@ -76,40 +73,10 @@ function Bench({ photo }: { photo: Photo }) {
   // The first drag in Lift changes the view.
   const steps = useSteps(photo, viewer, stage === 'lift');
   const { shown, draft, dragging, asSeen, drag, settle } = steps;
-  const path = { path: { photo_id: photo.id } };
+  const taken = useTaking(photo, settle);
   const { clear, live } = useClear(photo, seen && stage === 'clear', shown, drag, settle);
   const edge = useEdge(photo, seen && stage === 'edge', shown, drag, settle);
   const mend = useMend(photo, seen && stage === 'mend', shown, drag, settle, { asSeen, viewer });
-  const {
-    mutate: sample,
-    reset: forgetSample,
-    data: sampled,
-    variables: sampling,
-    error: notSampled,
-  } = useMutation({
-    mutationFn: ({ box }: { box: Place; what: Sampling }) =>
-      answered(client.GET('/api/photos/{photo_id}/sample', { params: { ...path, query: box } })),
-    onSuccess: (found, { what }) => {
-      if (what === 'neutral')
-        settle(withBalance(photo.marks, { red: found.red, blue: found.blue }), 'Balance: a place made neutral');
-      else {
-        const point = `${what}_point` as const;
-        const level = found[point];
-        settle(
-          withLift(photo.marks, { [point]: level }),
-          `${what === 'white' ? 'White' : 'Black'} point ${level}, touched`,
-        );
-      }
-    },
-  });
-  const { mutate: straighten, error: notStraightened } = useMutation({
-    mutationFn: ({ across, down }: Taken) =>
-      answered(client.GET('/api/level', { params: { query: { dx: across, dy: down } } })),
-    onSuccess: ({ angle }) => {
-      const turned = Number(((photo.marks.frame?.angle ?? 0) + angle).toFixed(2));
-      settle(withFrame(photo.marks, { angle: turned, crop: null }), `Straightened by ${turned.toFixed(1)}°`);
-    },
-  });
   const crop = ((shown.frame ? shown.frame.crop : photo.crop) ?? [0, 0, 1, 1]) as Crop;
   const paint = (points: { x: number; y: number }[]) => {
     if (!brush) return;
@@ -124,8 +91,7 @@ function Bench({ photo }: { photo: Photo }) {
   };
   const take = (what: Taking | null) => {
     setBrush(null);
-    forgetSample();
-    setTaking(what);
+    taken.take(what);
   };
   // Where no card lies behind what is seen, choosing one shows the picture on it.
   const chooseCard = (chosen: Card) => {
@@ -135,7 +101,7 @@ function Bench({ photo }: { photo: Photo }) {
   const choose = (next: Stage) => {
     setStage(next);
     setBrush(null);
-    setTaking(null);
+    taken.leave();
     clear.choose(null);
     edge.halt();
     mend.drop();
@@ -143,7 +109,7 @@ function Bench({ photo }: { photo: Photo }) {
     if (next === 'clear' || next === 'edge') setView(firstView(next));
     else if (!viewsOf(next, false).includes(view) || view === 'removed') setView('picture');
   };
-  const trouble = steps.trouble ?? notSampled ?? notStraightened ?? notLifted;
+  const trouble = steps.trouble ?? taken.trouble ?? notLifted;
 
   /** A finding is taken in hand: the viewer flies there, and the stage that can mend it opens. */
   const work = useWork(
@@ -151,9 +117,9 @@ function Bench({ photo }: { photo: Photo }) {
     first,
     steps.pending,
     settle,
-    (taken) => {
+    (finding) => {
       setPlace(null);
-      const mends = stageFor(taken, photo);
+      const mends = stageFor(finding, photo);
       if (mends && mends !== stage) choose(mends);
     },
     (tool) => {
@@ -217,8 +183,8 @@ function Bench({ photo }: { photo: Photo }) {
       escape: () =>
         help
           ? setHelp(false)
-          : taking
-            ? setTaking(null)
+          : taken.taking
+            ? taken.leave()
             : clear.hand !== null || clear.waiting !== null
               ? clear.drop()
               : mend.tool !== null || mend.chosen !== null
@@ -247,99 +213,21 @@ function Bench({ photo }: { photo: Photo }) {
         ? walked
         : found;
   const mapped = clear.region?.kind === 'contrast' || clear.region?.kind === 'ink';
-  const standing = standingOf(photo);
   return (
     <Grid
       height="100%"
       templateRows="44px minmax(0, 1fr) 66px"
       templateColumns={{ base: '0 minmax(0, 1fr) 316px', xl: '232px minmax(0, 1fr) 316px' }}
     >
-      <Flex
-        as="header"
-        gridColumn="1 / -1"
-        bg="slate"
-        color="paper.raised"
-        px="14px"
-        gap="4"
-        align="center"
-        whiteSpace="nowrap"
-      >
-        <Link to="/">
-          <Text fontWeight="700" fontSize="15px">
-            Yard Chalk
-          </Text>
-        </Link>
-        {/* Where there is no room for all, the names are shortened: the lot's first. */}
-        <Box flex="0 4 auto" minWidth="24px" maxWidth="190px">
-          <Link to={`/lots/${photo.lot_id}`} title={photo.lot_name}>
-            <Text truncate>{photo.lot_name}</Text>
-          </Link>
-        </Box>
-        <Text as="h1" flex="0 1 auto" truncate minWidth="0" title={photo.name}>
-          {stem(photo.name)}
-        </Text>
-        <Box
-          as="button"
-          display={{ base: 'block', xl: 'none' }}
-          aria-expanded={aside}
-          px="2"
-          height="26px"
-          borderRadius="yard"
-          cursor="pointer"
-          whiteSpace="nowrap"
-          _hover={{ bg: 'slate.soft' }}
-          onClick={() => setAside(!aside)}
-        >
-          Findings <span className="figures">{photo.findings.filter(isOpen).length}</span>
-        </Box>
-        <Flex flex="1 0 auto" justify="center" align="center" gap="3">
-          <Step label="Previous photo" onClick={() => go(-1)} disabled={at <= 0}>
-            ‹
-          </Step>
-          <Text className="figures">
-            {at + 1} of {photo.order.length}
-          </Text>
-          <Step label="Next photo" onClick={() => go(1)} disabled={at >= photo.order.length - 1}>
-            ›
-          </Step>
-        </Flex>
-        <Offline />
-        <Step
-          label={photo.undo ? `Undo: ${photo.undo} (Ctrl Z)` : 'Nothing to undo'}
-          onClick={steps.undo}
-          disabled={photo.undo === null}
-          wide
-        >
-          Undo
-        </Step>
-        <Step
-          label={photo.redo ? `Redo: ${photo.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
-          onClick={steps.redo}
-          disabled={photo.redo === null}
-          wide
-        >
-          Redo
-        </Step>
-        <Step label="Keep as sheet: the settings of this photo, for others" wide onClick={() => setKeeping(true)}>
-          Keep as sheet
-        </Step>
-        <Snapshots photo={photo} />
-        <Flex
-          bg="paper.raised"
-          color="slate"
-          borderRadius="yard"
-          px="2.5"
-          height="26px"
-          align="center"
-          gap="2"
-          role="status"
-        >
-          <Mark standing={standing} /> {standings[standing].word}
-        </Flex>
-        <Step label="Keys (?)" onClick={() => setHelp(true)}>
-          ?
-        </Step>
-      </Flex>
+      <BenchHeader
+        photo={photo}
+        steps={steps}
+        onGo={go}
+        aside={aside}
+        onAside={setAside}
+        onKeep={() => setKeeping(true)}
+        onHelp={() => setHelp(true)}
+      />
       <Flex
         as="aside"
         gridColumn="1"
@@ -375,12 +263,8 @@ function Bench({ photo }: { photo: Photo }) {
           focus={focus}
           compare={compare}
           onCompare={setCompare}
-          taking={taking && TAKING[taking]}
-          onTaken={(taken) => {
-            if (taking === 'line') straighten(taken);
-            else if (taking) sample({ box: taken.box, what: taking });
-            setTaking(null);
-          }}
+          taking={taken.hint}
+          onTaken={taken.onTaken}
           tool={
             stage === 'clear'
               ? (deck) => <ClearTool clear={clear} live={live} deck={deck} />
@@ -457,7 +341,7 @@ function Bench({ photo }: { photo: Photo }) {
             crop={crop}
             aspect={aspect}
             onAspect={setAspect}
-            taking={taking === 'line'}
+            taking={taken.taking === 'line'}
             onTake={(on) => take(on ? 'line' : null)}
             onSettle={(change, what) => settle(withFrame(photo.marks, change), what)}
             trouble={trouble?.message}
@@ -490,12 +374,12 @@ function Bench({ photo }: { photo: Photo }) {
             draft={draft?.lift ?? {}}
             brush={brush}
             onBrush={(next) => {
-              setTaking(null);
+              taken.leave();
               setBrush(next);
               if (next) setView('reach');
             }}
             onCleared={() => setView('picture')}
-            taking={taking === 'white' || taking === 'black' ? taking : null}
+            taking={taken.taking === 'white' || taken.taking === 'black' ? taken.taking : null}
             onTake={take}
             onDrag={(change) => drag(withLift(photo.marks, change))}
             onSettle={(change, what) => settle(withLift(photo.marks, change), what)}
@@ -506,8 +390,8 @@ function Bench({ photo }: { photo: Photo }) {
             photo={photo}
             lift={lift}
             draft={draft?.balance ?? null}
-            sample={sampling?.what === 'neutral' ? (sampled ?? null) : null}
-            taking={taking === 'neutral'}
+            sample={taken.sampled}
+            taking={taken.taking === 'neutral'}
             onTake={(on) => take(on ? 'neutral' : null)}
             onDrag={(balance) => drag(withBalance(photo.marks, balance))}
             onSettle={(balance, what) => settle(withBalance(photo.marks, balance), what)}
@@ -542,26 +426,6 @@ function stageFor(finding: Finding | null | undefined, photo: Photo): Stage | un
 /** What is removed is plain to see while it is decided, and the band while it is solved. */
 const firstView = (stage: Stage): View => (stage === 'clear' ? 'removed' : stage === 'edge' ? 'edge' : 'picture');
 
-const KEYS: [string, string][] = [
-  ['N', 'next finding: the viewer flies there, the stage that mends it opens; after the last, the next photo'],
-  ['Shift N', 'the finding before'],
-  ['M', 'mend it by what is offered, or take the tool that does; on an edge walk: paint the band wider'],
-  ['P', 'hold to see what that would do'],
-  ['A', 'allow it, with a reason; or take that back'],
-  ['Enter', 'accept the photo and go on; with an outline in hand: close it'],
-  ['B', 'hold to see the photo as it came in'],
-  ['V', 'the next test card behind the cut-out'],
-  ['S', 'before and after, split by a line to drag'],
-  ['D', 'before and after side by side, moving together'],
-  ['1 … 8', 'Frame, Balance, Lift, Clear, Edge, Mend, Colour, Place'],
-  ['W', 'walk along the outline, to where the next stretch wants a look; with Shift: one stretch back'],
-  ['Ctrl Z', 'take the last step back; with Shift: do it again'],
-  ['Space', 'hold to move the picture with a tool in hand; the wheel or two fingers zoom'],
-  ['Page Down', 'the next photo of the lot; Page Up the one before'],
-  ['← →', 'with a slider in hand: one step; with a mend in hand: 1 px; with Shift: ten'],
-  ['Escape', 'let go of the finding; then back to the line-up'],
-];
-
 const viewsOf = (stage: Stage, mapped: boolean): View[] => [
   'picture',
   ...(stage === 'clear' ? (['removed'] as const) : stage === 'edge' ? (['edge'] as const) : (['clip'] as const)),
@@ -570,68 +434,3 @@ const viewsOf = (stage: Stage, mapped: boolean): View[] => [
   ...(stage === 'lift' ? (['reach'] as const) : []),
   ...(stage === 'clear' && mapped ? (['map'] as const) : []),
 ];
-
-type Sampling = 'neutral' | 'white' | 'black';
-type Taking = Sampling | 'line';
-const TAKING: Record<Taking, string> = {
-  neutral: 'Touch or drag over what should be neutral; Escape leaves it',
-  white: 'Touch or drag over what should be white; Escape leaves it',
-  black: 'Touch or drag over what should be black; Escape leaves it',
-  line: 'Draw along something level or upright; Escape leaves it',
-};
-
-const COLOURS = { fix: '#C2386F', look: '#C98A00', note: '#3B4247' };
-
-/** Where the viewer flies to for a finding; the same object as long as it is the same finding. */
-function useFocus(finding: Finding | undefined): Focus | null {
-  const [focus, setFocus] = useState<{ of: Finding | undefined; focus: Focus | null }>({ of: undefined, focus: null });
-  if (focus.of !== finding) {
-    const [x = 0, y = 0, width = 0, height = 0] = finding?.place?.original ?? [];
-    const made = finding?.place
-      ? {
-          place: { x, y, width, height },
-          label: `${checkName(finding.check)} · ${finding.figure.toLocaleString('en')} ${finding.unit}`,
-          colour: COLOURS[finding.severity],
-        }
-      : null;
-    setFocus({ of: finding, focus: made });
-    return made;
-  }
-  return focus.focus;
-}
-
-/** Where the viewer flies to on a walk along the edge; the same object as long as it is the same stretch. */
-function useStretch({ here, at }: Edge): Focus | null {
-  return useMemo(() => {
-    if (!here || at === null) return null;
-    const [x = 0, y = 0, width = 0, height = 0] = here.box;
-    return {
-      place: { x, y, width, height },
-      label: here.fault ?? `fringe ${here.fringe.toFixed(1)} ΔE`,
-      colour: doubtful(here) ? COLOURS.look : COLOURS.note,
-      zoom: 2,
-    };
-  }, [here, at]);
-}
-
-function Step(props: { label: string; onClick: () => void; disabled?: boolean; wide?: boolean; children: string }) {
-  return (
-    <Box
-      as="button"
-      aria-label={props.label}
-      title={props.label}
-      flex="none"
-      minWidth="26px"
-      px={props.wide ? '2' : undefined}
-      height="26px"
-      borderRadius="yard"
-      cursor="pointer"
-      _hover={{ bg: 'slate.soft' }}
-      _disabled={{ opacity: 0.4, cursor: 'default' }}
-      onClick={props.onClick}
-      {...{ disabled: props.disabled }}
-    >
-      {props.children}
-    </Box>
-  );
-}

@@ -85,3 +85,5 @@ export function useSteps(
     redo: () => step('redo'),
   };
 }
+
+export type Steps = ReturnType<typeof useSteps>;

@@ -22,7 +22,7 @@ from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
 from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
-from yardchalk.core.stages.edge.band import Solution
+from yardchalk.core.stages.edge.matte import Solution
 from yardchalk.core.stages.frame import crop_to_set
 from yardchalk.core.stages.plot import Plot
 

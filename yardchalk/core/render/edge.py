@@ -21,11 +21,14 @@ from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.ink import paper_share
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.region_list import Overlay
-from yardchalk.core.stages.edge.band import BandSettings, Cutout, Matte, Solution, describe_band, refine, solve_matte
+from yardchalk.core.stages.edge.describe import describe_band
 from yardchalk.core.stages.edge.finish import Finish, Tidying, apply_changes, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
+from yardchalk.core.stages.edge.matte import BandSettings, Cutout, Matte, Solution
 from yardchalk.core.stages.edge.overlay import lay_over
+from yardchalk.core.stages.edge.solve import solve_matte
 from yardchalk.core.stages.edge.stretches import TOLD, Stretch, outline_stretches
+from yardchalk.core.stages.edge.weigh import refine
 from yardchalk.core.stages.lift import region_of
 from yardchalk.core.stages.plot import Plot
 

@@ -13,7 +13,7 @@ from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.render.mends import MendedPhoto
 from yardchalk.core.stages.balance import Gains
 from yardchalk.core.stages.colour import Shifted, coloured, coloured_light, shifted
-from yardchalk.core.stages.edge.band import Cutout
+from yardchalk.core.stages.edge.matte import Cutout
 from yardchalk.core.stages.edge.shadow import drawn_shadow, kept_shadow, shaded
 from yardchalk.core.stages.lift import Tone, make_tone
 from yardchalk.core.stages.place import product_box

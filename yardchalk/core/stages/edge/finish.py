@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Coded, Float, Mask, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import disc
-from yardchalk.core.stages.edge.band import Cutout
+from yardchalk.core.stages.edge.matte import Cutout
 
 _SOLID = 0.98  # coverage below this is a hole
 _UNSEEN = 1 / 512

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from yardchalk.core.colour import Coded, Float, linear_table, top
-from yardchalk.core.stages.edge.band import Cutout
+from yardchalk.core.stages.edge.matte import Cutout
 
 _SHINE = 0.15  # lighter than the backdrop by this share, it is a highlight and opaque
 _LEAST = 0.02

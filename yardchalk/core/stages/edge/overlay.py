@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Coded, Float, linear_table, top
 from yardchalk.core.stages.clear.region_list import Overlay
-from yardchalk.core.stages.edge.band import Cutout
+from yardchalk.core.stages.edge.matte import Cutout
 from yardchalk.core.stages.lift import region_of
 
 _UNSEEN = 1 / 255  # coverage under one code is none

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, to_linear
-from yardchalk.core.stages.edge.band import Cutout
+from yardchalk.core.stages.edge.matte import Cutout
 
 _SMOOTH = 2.0  # px; a shadow is smoother than paper's grain
 _FAINT = 0.03  # opacity that is taken for none, beyond the noise

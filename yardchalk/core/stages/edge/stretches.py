@@ -7,8 +7,9 @@ from pydantic import BaseModel
 from skimage.color import deltaE_ciede2000, rgb2lab
 
 from yardchalk.core.colour import Float, encode
-from yardchalk.core.stages.edge.band import Cutout, Solution, refine
+from yardchalk.core.stages.edge.matte import Cutout, Solution
 from yardchalk.core.stages.edge.samples import light_at
+from yardchalk.core.stages.edge.weigh import refine
 
 _LENGTH = 48  # px of the analysis picture
 _LEAST = 24  # px; a shorter outline is no stretch

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from yardchalk.core.colour import Coded, Float, Mask, to_coded, to_linear
-from yardchalk.core.stages.edge.band import Cutout
+from yardchalk.core.stages.edge.matte import Cutout
 
 Rows = tuple[slice, slice]
 _CHANGED = 1 / 1024  # of coverage or weight; less is nothing

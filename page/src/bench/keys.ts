@@ -1,0 +1,20 @@
+/** Keys at the bench, in words. */
+export const KEYS: [string, string][] = [
+  ['N', 'next finding: the viewer flies there, the stage that mends it opens; after the last, the next photo'],
+  ['Shift N', 'the finding before'],
+  ['M', 'mend it by what is offered, or take the tool that does; on an edge walk: paint the band wider'],
+  ['P', 'hold to see what that would do'],
+  ['A', 'allow it, with a reason; or take that back'],
+  ['Enter', 'accept the photo and go on; with an outline in hand: close it'],
+  ['B', 'hold to see the photo as it came in'],
+  ['V', 'the next test card behind the cut-out'],
+  ['S', 'before and after, split by a line to drag'],
+  ['D', 'before and after side by side, moving together'],
+  ['1 … 8', 'Frame, Balance, Lift, Clear, Edge, Mend, Colour, Place'],
+  ['W', 'walk along the outline, to where the next stretch wants a look; with Shift: one stretch back'],
+  ['Ctrl Z', 'take the last step back; with Shift: do it again'],
+  ['Space', 'hold to move the picture with a tool in hand; the wheel or two fingers zoom'],
+  ['Page Down', 'the next photo of the lot; Page Up the one before'],
+  ['← →', 'with a slider in hand: one step; with a mend in hand: 1 px; with Shift: ten'],
+  ['Escape', 'let go of the finding; then back to the line-up'],
+];
