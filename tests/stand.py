@@ -3,6 +3,7 @@
 import atexit
 import io
 import os
+import random
 import signal
 import subprocess
 import sys
@@ -132,7 +133,8 @@ class StudioCase(unittest.TestCase):
     @classmethod
     def served(cls, module: str, *arguments: str) -> str:
         """The address of a server process of the application, which answers, and is ended after the class's last test."""
-        port = free_port(8920)
+        # Tests run side by side: each looks for a free port elsewhere.
+        port = free_port(random.randrange(20_000, 30_000))
         address = f"http://127.0.0.1:{port}"
         process = subprocess.Popen(
             [sys.executable, "-m", module, "--port", str(port), *arguments], cwd=ROOT, env={**os.environ, **cls.place.environment()}
@@ -140,7 +142,7 @@ class StudioCase(unittest.TestCase):
         cls.addClassCleanup(process.wait)
         cls.addClassCleanup(process.terminate)
         until = time.monotonic() + 30
-        while time.monotonic() < until:
+        while process.poll() is None and time.monotonic() < until:
             try:
                 httpx.get(address, timeout=2)
                 return address

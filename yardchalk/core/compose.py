@@ -92,16 +92,9 @@ def cut_out(pixels: Coded, factors: Float, tone: Tone, cut: Cutout, *, for_pages
 @compiled
 def _tone(pixels: Coded, factors: Float, light: NDArray[np.uint16], codes: Coded, plain: bool, out: Coded) -> None:
     across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
-    red, green, blue = codes[0], codes[1], codes[2]
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
-            f = factors[y * down, x * across]
-            if plain and f == 1:
-                out[y, x, 0], out[y, x, 1], out[y, x, 2] = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
-            else:
-                out[y, x, 0] = red[_times(light[pixels[y, x, 0]], f)]
-                out[y, x, 1] = green[_times(light[pixels[y, x, 1]], f)]
-                out[y, x, 2] = blue[_times(light[pixels[y, x, 2]], f)]
+            _tone_pixel(pixels[y, x], factors[y * down, x * across], light, codes, plain, out[y, x])
 
 
 @compiled
@@ -117,6 +110,13 @@ def _blend(lifted: Coded, plain: Coded, mask: Float, light: NDArray[np.uint16], 
                     out[y, x, k] = b
                 else:
                     out[y, x, k] = codes[int(share * light[a] + (np.float32(1) - share) * light[b] + np.float32(0.5))]
+
+
+@compiled
+def _tone_pixel(pixel: Coded, factor: np.float32, light: NDArray[np.uint16], codes: Coded, plain: bool, out: Coded) -> None:
+    """Of a pixel's three colours; with a plain tone and nothing to even, they stay to the last bit."""
+    for k in range(3):
+        out[k] = pixel[k] if plain and factor == 1 else codes[k, _times(light[pixel[k]], factor)]
 
 
 @compiled
@@ -138,20 +138,13 @@ def _cover(
 ) -> None:
     across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
     card_across, card_down = int(card.shape[1] > 1), int(card.shape[0] > 1)
-    red, green, blue = codes[0], codes[1], codes[2]
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
             if alpha[y, x] == 0:
                 for k in range(3):
                     out[y, x, k] = card[y * card_down, x * card_across, k] * step
             else:
-                f = factors[y * down, x * across]
-                if plain and f == 1:
-                    out[y, x, 0], out[y, x, 1], out[y, x, 2] = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
-                else:
-                    out[y, x, 0] = red[_times(light[pixels[y, x, 0]], f)]
-                    out[y, x, 1] = green[_times(light[pixels[y, x, 1]], f)]
-                    out[y, x, 2] = blue[_times(light[pixels[y, x, 2]], f)]
+                _tone_pixel(pixels[y, x], factors[y * down, x * across], light, codes, plain, out[y, x])
 
 
 @compiled
@@ -193,20 +186,13 @@ def _lift_off(
     pixels: Coded, factors: Float, alpha: Float, light: NDArray[np.uint16], codes: Coded, plain: bool, full: Any, out: Coded
 ) -> None:
     across, down = int(factors.shape[1] > 1), int(factors.shape[0] > 1)
-    red, green, blue = codes[0], codes[1], codes[2]
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
             if alpha[y, x] == 0:
                 for k in range(4):
                     out[y, x, k] = 0
             else:
-                f = factors[y * down, x * across]
-                if plain and f == 1:
-                    out[y, x, 0], out[y, x, 1], out[y, x, 2] = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
-                else:
-                    out[y, x, 0] = red[_times(light[pixels[y, x, 0]], f)]
-                    out[y, x, 1] = green[_times(light[pixels[y, x, 1]], f)]
-                    out[y, x, 2] = blue[_times(light[pixels[y, x, 2]], f)]
+                _tone_pixel(pixels[y, x], factors[y * down, x * across], light, codes, plain, out[y, x])
                 out[y, x, 3] = full
 
 
