@@ -54,9 +54,13 @@ class ApiTest(ServerCase):
         lot = self.client.get(f"/api/lots/{lot_id}").json()
         self.assertEqual((lot["photos"], lot["waiting"], lot["refused"]), (2, 2, 1), "runs are asked for by themselves")
         self.assertIn("notes.txt: is not a JPEG", lot["refusals"][0]["reason"])
+        for tile in self.client.get(f"/api/lots/{lot_id}/lineup").json():
+            as_shot = cv2.imdecode(np.frombuffer(self.client.get(f"/api/pictures/{tile['as_shot']}").content, np.uint8), cv2.IMREAD_COLOR)
+            assert as_shot is not None
+            self.assertEqual((tile["preview"], as_shot.shape), (None, (240, 320, 3)), "seen as it came in, until it was run")
         self.work_here(lot_id)
         tiles = self.client.get(f"/api/lots/{lot_id}/lineup").json()
-        self.assertEqual([tile["state"] for tile in tiles], ["done", "done"])
+        self.assertEqual([(tile["state"], tile["as_shot"]) for tile in tiles], [("done", None)] * 2)
         for tile in tiles:
             self.assertEqual(set(tile), set(LineupTile.model_fields), "what the database writes is what the page is told")
             LineupTile.model_validate(tile)
@@ -68,6 +72,14 @@ class ApiTest(ServerCase):
         write_delivery(self.studio, number)
         self.assertEqual(self.client.get(f"/api/deliveries/{number}.zip").content[:4], b"PK\x03\x04")
         self.assertEqual(len(self.client.get(f"/api/deliveries/{number}/manifest.json").json()["files"]), 2)
+
+    def test_a_photo_on_which_nothing_was_found_is_still_seen(self) -> None:
+        paper = np.random.default_rng(1).normal(225, 2, (300, 400, 3)).clip(0, 255).astype(np.uint8)
+        lot_id = self.filled({"paper.png": cv2.imencode(".png", paper)[1].tobytes()})
+        self.work_here(lot_id)
+        (tile,) = self.client.get(f"/api/lots/{lot_id}/lineup").json()
+        self.assertEqual((tile["verdict"], tile["found"][0]["check"]), ("fix", "missing-part"))
+        self.assertTrue(tile["preview"] and tile["as_shot"])
 
     def test_tiles_put_together_are_the_picture_the_engine_makes(self) -> None:
         made = Scene(width=1300, height=1100).made()

@@ -48,7 +48,8 @@ def lots(connection: Connection[Row], engine: str) -> list[Row]:
         connection,
         f"""SELECT l.*, {_VERDICTS},
                    (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id AND r.kind = 'refused') AS refused,
-                   ARRAY(SELECT f.preview FROM photos f WHERE f.lot_id = l.id AND f.preview IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
+                   ARRAY(SELECT coalesce(f.preview, f.as_shot) FROM photos f
+                         WHERE f.lot_id = l.id AND coalesce(f.preview, f.as_shot) IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
             FROM lots l LEFT JOIN photos p ON p.lot_id = l.id GROUP BY l.id ORDER BY l.id DESC""",
         engine,
     )
@@ -85,11 +86,13 @@ def set_lot(connection: Connection[Row], lot_id: int, sheet: str, spec: str) -> 
 # Photos -------------------------------------------------------------------------------------------------------------
 
 
-def add_photo(connection: Connection[Row], lot_id: int, name: str, digest: str, size: int, facts: Any, source: str) -> int | None:
+def add_photo(
+    connection: Connection[Row], lot_id: int, name: str, digest: str, size: int, facts: Any, source: str, as_shot: str
+) -> int | None:
     """The new photo's id, or None if the lot holds the same content already."""
     row = _one(
         connection,
-        """INSERT INTO photos (lot_id, name, digest, bytes, facts, source) VALUES (%s, %s, %s, %s, %s, %s)
+        """INSERT INTO photos (lot_id, name, digest, bytes, facts, source, as_shot) VALUES (%s, %s, %s, %s, %s, %s, %s)
            ON CONFLICT (lot_id, digest) DO NOTHING RETURNING id""",
         lot_id,
         name,
@@ -97,6 +100,7 @@ def add_photo(connection: Connection[Row], lot_id: int, name: str, digest: str, 
         size,
         Jsonb(facts),
         source,
+        as_shot,
     )
     return None if row is None else int(row["id"])
 
@@ -134,7 +138,12 @@ _WORST_FIRST = "ORDER BY p.rank, -p.worst, p.name, p.id"
 
 def order(connection: Connection[Row], lot_id: int) -> list[Row]:
     """The lot's photos in the order of the line-up, with just what a small tile shows."""
-    return _all(connection, f"SELECT p.id, p.name, p.preview, p.verdict, p.state FROM photos p WHERE p.lot_id = %s {_WORST_FIRST}", lot_id)
+    return _all(
+        connection,
+        f"""SELECT p.id, p.name, coalesce(p.preview, p.as_shot) AS preview, p.verdict, p.state
+           FROM photos p WHERE p.lot_id = %s {_WORST_FIRST}""",
+        lot_id,
+    )
 
 
 def lineup(connection: Connection[Row], lot_id: int, *, after: int | None, limit: int, only: list[int] | None) -> str:
@@ -147,6 +156,7 @@ def lineup(connection: Connection[Row], lot_id: int, *, after: int | None, limit
         connection,
         f"""SELECT coalesce(json_agg(tile), '[]')::text AS tiles FROM (
            SELECT p.id, p.name, p.state, p.verdict, p.preview, p.error, p.result_width, p.result_height, p.rank, p.worst, p.sheet,
+                  CASE WHEN p.preview IS NULL OR p.figures->'product of the photo (%%)' = '0' THEN p.as_shot END AS as_shot,
                   (p.facts->>'width')::int AS width, (p.facts->>'height')::int AS height, p.marks <> '{{}}' AS own_marks,
                   (SELECT coalesce(jsonb_agg(jsonb_build_object('check', f->>'check', 'severity', f->>'severity',
                           'message', f->>'message',
@@ -735,7 +745,7 @@ def digests_in_use(connection: Connection[Row]) -> set[str]:
     """Of all stored files that something names."""
     rows = _all(
         connection,
-        """SELECT digest FROM photos UNION SELECT preview FROM photos UNION SELECT result FROM photos
+        """SELECT digest FROM photos UNION SELECT as_shot FROM photos UNION SELECT preview FROM photos UNION SELECT result FROM photos
            UNION SELECT preview FROM tries UNION SELECT digest FROM delivery_files""",
     )
     return {str(row["digest"]) for row in rows if row["digest"]}

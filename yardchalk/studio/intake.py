@@ -5,16 +5,20 @@ import zipfile
 from collections.abc import Iterator
 from typing import IO
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from yardchalk.core.codecs import decode_photo, inspect_photo, pages_of
+from yardchalk.core.codecs import decode_photo, encode_preview, inspect_photo, pages_of
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.errors import UnreadablePhoto, YardError
+from yardchalk.core.pixels import Picture
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.names import hidden, safe_name
 
 _ZIP_ENTRIES = 5_000
+_SMALL = 320  # px
 
 
 class Refused(BaseModel):
@@ -78,8 +82,8 @@ def _take_one(studio: Studio, lot_id: int, name: str, file: IO[bytes], report: I
 def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: IntakeReport) -> None:
     try:
         facts = inspect_photo(data, name, studio.limits)
-        # Read to the end at the smallest codec scale: a file cut short is found now, not in the middle of a run.
-        decode_photo(data, name, studio.limits, 200)
+        # Read to the end at a small codec scale: a file cut short is found now, not in the middle of a run.
+        photo = decode_photo(data, name, studio.limits, _SMALL)
     except UnreadablePhoto as error:
         report.refused.append(Refused(name=name, reason=error.message))
         return
@@ -91,8 +95,9 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
         report.known.append(f"{name} is {known['name']}, which the lot has already")
         return
     studio.files.put(data)
+    as_shot = studio.files.put(encode_preview(_small(photo)))
     with studio.transaction() as connection:
-        photo_id = queries.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump(), report.source)
+        photo_id = queries.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump(), report.source, as_shot)
         announce(connection, lot_id, photo_id)
     if photo_id is None:
         report.known.append(f"{name} is in the lot already")
@@ -100,6 +105,14 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
         report.added.append(photo_id)
         if others:
             report.elsewhere.append(f"{name} is also in {' and '.join(others[:3])}; its file is stored once")
+
+
+def _small(photo: Picture) -> NDArray[np.uint8]:
+    """What the board shows of a photo until it was run: RGB or RGBA, (h, w, 3 or 4)."""
+    scale = min(1.0, _SMALL / max(photo.width, photo.height))
+    small = photo.resized(max(1, round(photo.width * scale)), max(1, round(photo.height * scale))).eight_bit()
+    shown = small.pixels if small.alpha is None else np.dstack([small.pixels, small.alpha])
+    return shown.astype(np.uint8, copy=False)
 
 
 def _unzipped(file: IO[bytes], name: str, limits: Limits, report: IntakeReport) -> Iterator[tuple[str, IO[bytes]]]:

@@ -177,6 +177,7 @@ class LineupTile(_Out):
     sheet: str | None = Field(description="Its own run sheet, if it has one.")
     allowed: int = Field(description="Findings that were let pass.")
     preview: str | None
+    as_shot: str | None = Field(description="A small picture of the photo as it came in, while there is no preview, or nothing on it.")
     error: str | None
     result_width: int | None
     result_height: int | None
@@ -189,7 +190,7 @@ class LineupTile(_Out):
 class Neighbour(_Out):
     id: int
     name: str
-    preview: str | None
+    preview: str | None = Field(description="Of the result or, before there is one, of the photo as it came in.")
     verdict: Verdict | None
     state: State
 

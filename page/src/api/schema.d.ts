@@ -3784,6 +3784,11 @@ export interface components {
             allowed: number;
             /** Preview */
             preview: string | null;
+            /**
+             * As Shot
+             * @description A small picture of the photo as it came in, while there is no preview, or nothing on it.
+             */
+            as_shot: string | null;
             /** Error */
             error: string | null;
             /** Result Width */
@@ -4249,7 +4254,10 @@ export interface components {
             id: number;
             /** Name */
             name: string;
-            /** Preview */
+            /**
+             * Preview
+             * @description Of the result or, before there is one, of the photo as it came in.
+             */
             preview: string | null;
             /** Verdict */
             verdict: ("ready" | "look" | "fix") | null;

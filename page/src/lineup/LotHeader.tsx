@@ -43,7 +43,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
   const trouble = run.error ?? pause.error ?? goOn.error ?? cancel.error ?? put.error;
   return (
     <Box bg="paper.raised" borderBottom="1px solid" borderColor="line" flex="none">
-      <Flex px="4" py="2" gap="4" align="center" minHeight="64px">
+      <Flex px="4" py="2" gap="3" align="center" minHeight="64px">
         <Box minWidth="0">
           <Label>Lot</Label>
           <Heading as="h1" size="xl" lineHeight="1.2" truncate title={lot.name}>

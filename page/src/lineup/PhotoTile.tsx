@@ -54,6 +54,10 @@ export function PhotoTile(props: {
           height={`${size}px`}
           style={{ background: tile.preview ? cardBackground[card] : '#A6A6A6' }}
         >
+          {/* Until something was found, faintly as it came in: not to be taken for a result. */}
+          {tile.as_shot && !listing && (
+            <img src={`/api/pictures/${tile.as_shot}`} alt="" loading="lazy" style={{ ...fitted, opacity: 0.55 }} />
+          )}
           {tile.preview && <img src={`/api/pictures/${tile.preview}`} alt="" loading="lazy" style={fitted} />}
           {!listing && worst?.place && (
             <Ring tile={tile} place={worst.place} colour={standings[worst.severity].colour} />

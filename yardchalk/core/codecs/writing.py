@@ -76,7 +76,7 @@ def encode_picture(
 
 
 def encode_preview(pixels: NDArray[np.uint8]) -> bytes:
-    """Encode RGBA (h, w, 4) as a small WebP for the screen; its alpha is kept exactly."""
+    """Encode RGB or RGBA (h, w, 3 or 4) as a small WebP for the screen; its alpha is kept exactly."""
     return bytes(_image(pixels, "srgb").webpsave_buffer(Q=88, alpha_q=100, effort=2))
 
 
