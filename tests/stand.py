@@ -27,7 +27,8 @@ from yardchalk.store.database import migrate
 from yardchalk.studio.context import Studio
 from yardchalk.studio.delivering import deliver, write_delivery
 from yardchalk.studio.intake import IntakeReport, take_in
-from yardchalk.studio.reading import add_lot, delivery
+from yardchalk.studio.lots import add_lot
+from yardchalk.studio.reading import delivery
 from yardchalk.studio.running import run_photo
 
 _started: list[Cluster] = []

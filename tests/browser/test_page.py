@@ -137,7 +137,29 @@ class LotTest(PageCase):
         self.assertEqual(download.value.path().read_bytes()[:2], b"PK")
 
 
-class RunAgainTest(PageCase):
+class LotAgainTest(PageCase):
+    def test_a_lot_is_renamed_removed_and_taken_back(self) -> None:
+        page = self.page
+        lot_id = self.filled(small_photos(1))
+        self.go(f"/lots/{lot_id}")
+        expect(page.locator("a[data-photo] img")).to_have_count(1)
+        page.get_by_role("heading", level=1).get_by_role("button").click()
+        page.get_by_role("textbox", name="Name", exact=True).fill("Spring shoot")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name="Spring shoot")).to_be_visible()
+        self.go("/")
+        card = page.locator(".lot").filter(has_text="Spring shoot")
+        card.hover()
+        card.get_by_role("button", name="Remove").click()
+        expect(page.get_by_text("Spring shoot is removed.")).to_be_visible()
+        expect(card).to_have_count(0)
+        page.reload()
+        page.get_by_role("button", name="Show 1 removed lot").click()
+        self.axe()
+        page.get_by_role("button", name="Take back Spring shoot").click()
+        expect(card).to_be_visible()
+        expect(page.get_by_role("button", name="removed lot")).to_have_count(0)
+
     def test_another_spec_runs_the_lot_again_and_cancel_takes_it_back(self) -> None:
         page = self.page
         lot_id = self.filled(small_photos(4), spec="square-2000")
@@ -149,7 +171,7 @@ class RunAgainTest(PageCase):
         expect(page.get_by_text("0 of 4 photos done, paused")).to_be_visible()
         page.get_by_role("button", name="Go on").click()
         expect(page.get_by_role("button", name="Pause")).to_be_visible()
-        page.get_by_role("button", name="Cancel").click()
+        page.get_by_role("button", name="Cancel", exact=True).click()
         expect(page.get_by_text("4 of 4 photos done")).to_be_visible()
 
 

@@ -14,15 +14,16 @@ import psycopg
 
 from tests.pictures import Scene
 from tests.stand import StudioCase, empty_database, small_photos
-from yardchalk.core.errors import YardError
+from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.settings import LiftMarks, Marks
 from yardchalk.jobs.queue import apply_schema
 from yardchalk.store import queries
 from yardchalk.store.database import migrate, migrations
-from yardchalk.studio import history, reading
+from yardchalk.studio import history, lots, reading
 from yardchalk.studio.delivering import deliver, folder_of, zip_delivery
 from yardchalk.studio.intake import take_in
 from yardchalk.studio.running import ask_lost, ask_runs, cancel_runs
+from yardchalk.studio.sweeping import sweep
 
 
 def zipped(files: dict[str, bytes]) -> bytes:
@@ -75,7 +76,7 @@ class IntakeTest(StudioCase):
         before, _ = self.lot(dict([other]))
         ask_runs(self.studio, before)
         self.work_here(before)
-        lot_id = reading.add_lot(self.studio, self.id(), "white", "square-2000")
+        lot_id = lots.add_lot(self.studio, self.id(), "white", "square-2000")
         with no_file_over(len(photos[0][1])):
             report = take_in(self.studio, lot_id, "shoot.zip", io.BytesIO(zipped(dict(photos))))
         self.assertEqual([row["name"] for row in self.rows(lot_id)], [photos[0][0]])
@@ -124,7 +125,7 @@ class RunTest(StudioCase):
         self.work_here(lot_id)
         second = self.rows(lot_id)
         self.assertNotEqual(second[1]["result"], first[1]["result"])
-        self.assertEqual(reading.set_lot(self.studio, lot_id, "white", "cutout"), 3)
+        self.assertEqual(lots.set_lot(self.studio, lot_id, "white", "cutout"), 3)
         self.assertEqual(cancel_runs(self.studio, lot_id), 3)
         self.assertEqual([row["result"] for row in self.rows(lot_id)], [row["result"] for row in second])
 
@@ -193,6 +194,41 @@ class DeliveryTest(StudioCase):
         self.assertEqual(failed["state"], "failed")
         self.assertIn("damaged", failed["error"])
         self.assertEqual({p.name for p in self.studio.deliveries.glob("[!.]*")}, before)
+
+
+class RemovedLotTest(StudioCase):
+    def test_a_lot_is_renamed_put_away_taken_back_and_at_last_forgotten_but_not_what_was_delivered(self) -> None:
+        lot_id, _ = self.lot(small_photos(2))
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        made = self.delivered_here(lot_id, "ready", "look")
+        lots.rename_lot(self.studio, lot_id, " Spring ")
+        self.assertEqual(reading.lot(self.studio, lot_id)["name"], "Spring")
+        take_in(self.studio, lot_id, "late.jpg", io.BytesIO(Scene(width=480, height=360, seed=9).made().jpeg))
+        self.assertEqual(ask_runs(self.studio, lot_id), 1)
+        lots.remove_lot(self.studio, lot_id)
+        self.assertEqual({row["state"] for row in self.rows(lot_id)}, {"done", "idle"}, "what waited is taken back")
+        self.assertNotIn(lot_id, [row["id"] for row in reading.lots(self.studio)])
+        for gone in (reading.lot, lots.remove_lot):
+            with self.assertRaisesRegex(NotThere, f"Lot {lot_id}"):
+                gone(self.studio, lot_id)
+        (away,) = [row for row in lots.removed_lots(self.studio) if row["id"] == lot_id]
+        self.assertEqual((away["name"], away["photos"]), ("Spring", 3))
+        lots.take_back_lot(self.studio, lot_id)
+        self.assertEqual(reading.lot(self.studio, lot_id)["waiting"], 1, "and asked for again")
+        lots.remove_lot(self.studio, lot_id)
+        sweep(self.studio, 0)
+        self.assertEqual(len(self.rows(lot_id)), 3, "kept for a while")
+        originals = {row["digest"] for row in self.rows(lot_id)}
+        with self.studio.transaction() as connection:
+            connection.execute("UPDATE lots SET removed_at = now() - interval '31 days' WHERE id = %s", (lot_id,))
+        sweep(self.studio, 0)
+        with self.assertRaisesRegex(NotThere, "not kept any more"):
+            lots.take_back_lot(self.studio, lot_id)
+        self.assertFalse(originals & self.studio.files.old_content(0))
+        (record,) = [row for row in reading.deliveries(self.studio) if row["id"] == made["id"]]
+        self.assertEqual((record["lot_id"], record["lot_name"], record["files"]), (None, self.id(), 2))
+        self.assertGreater(len(b"".join(zip_delivery(self.studio, record))), 10_000)
 
 
 class MigrationTest(StudioCase):

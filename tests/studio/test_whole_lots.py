@@ -18,7 +18,7 @@ from yardchalk.jobs.watch import LOOSE, Inbox
 from yardchalk.standins.capture import captured
 from yardchalk.standins.desk import judge
 from yardchalk.store import queries
-from yardchalk.studio import capturing, reading, running, sending, shelf, trying
+from yardchalk.studio import capturing, lots, reading, running, sending, shelf, trying
 from yardchalk.studio.context import Studio
 from yardchalk.studio.delivering import plan
 from yardchalk.studio.names import plan_names, sku_of
@@ -90,7 +90,7 @@ class QueueTest(StudioCase):
         self.work_here(lot_id)
         held, free = self.rows(lot_id)
         running.hold(self.studio, held["id"])
-        reading.set_lot(self.studio, lot_id, "transparent", "cutout")
+        lots.set_lot(self.studio, lot_id, "transparent", "cutout")
         self.work_here(lot_id)
         now = {row["id"]: row for row in self.rows(lot_id)}
         self.assertEqual(now[held["id"]]["result"], held["result"])
@@ -101,7 +101,7 @@ class QueueTest(StudioCase):
         self.assertEqual(running.let_go(self.studio, free["id"]), 0)
         # A hold that was never ended runs out.
         running.hold(self.studio, held["id"])
-        reading.set_lot(self.studio, lot_id, "white", "cutout")
+        lots.set_lot(self.studio, lot_id, "white", "cutout")
         with self.studio.transaction() as connection:
             connection.execute("UPDATE photos SET held_until = now() - interval '1 second' WHERE id = %s", (held["id"],))
         self.assertEqual(running.let_go(self.studio), 1)
@@ -123,24 +123,24 @@ class ShelfTest(StudioCase):
         self.assertEqual(again.edge.feather.value, 3)
         changed = load_spec("cutout").model_copy(update={"margin": 10.0})
         self.assertEqual(shelf.keep(self.studio, changed, origin="test"), "cutout@2", "a shipped one is its first version")
-        lot_id = reading.add_lot(self.studio, "Lot", "linen@2", "cutout@2")
+        lot_id = lots.add_lot(self.studio, "Lot", "linen@2", "cutout@2")
         with self.assertRaisesRegex(YardError, "in force"):
             shelf.forget(self.studio, "sheet", "linen@2")
         shelf.forget(self.studio, "sheet", "linen@1")
         with self.assertRaisesRegex(YardError, "ships"):
             shelf.forget(self.studio, "sheet", "white")
         with self.assertRaisesRegex(BadSettings, "not on the shelf"):
-            reading.set_lot(self.studio, lot_id, "linen@1", "cutout")
+            lots.set_lot(self.studio, lot_id, "linen@1", "cutout")
 
     def test_a_kept_sheet_runs_and_a_new_name_alone_runs_nothing_anew(self) -> None:
         lot_id, _ = self.lot(small_photos(1), sheet="white", spec="cutout")
         ask_runs(self.studio, lot_id)
         self.work_here(lot_id)
         ref = shelf.keep(self.studio, load_sheet("white").model_copy(update={"name": "mine", "title": "Mine"}), origin="test")
-        self.assertEqual(reading.set_lot(self.studio, lot_id, ref, "cutout"), 0, "it does the same")
+        self.assertEqual(lots.set_lot(self.studio, lot_id, ref, "cutout"), 0, "it does the same")
         wide = shelf.keep(self.studio, load_spec("cutout").model_copy(update={"margin": 20.0, "name": "wide"}), origin="test")
         before = self.rows(lot_id)[0]["result_width"]
-        self.assertEqual(reading.set_lot(self.studio, lot_id, ref, wide), 1)
+        self.assertEqual(lots.set_lot(self.studio, lot_id, ref, wide), 1)
         self.work_here(lot_id)
         self.assertGreater(self.rows(lot_id)[0]["result_width"], before)
 
@@ -262,7 +262,7 @@ class StandInTest(StudioCase):
         offered = capturing.station(studio)
         assert offered is not None
         scene = next(name for name in offered["scenes"] if "teacup" in name)
-        lot_id = reading.add_lot(self.studio, "Captured", "white", "square-2000")
+        lot_id = lots.add_lot(self.studio, "Captured", "white", "square-2000")
         for device, dpi in (("camera", 300), ("camera", 300), ("flatbed", 150)):
             self.assertEqual(len(capturing.capture(studio, lot_id, scene, device, dpi).added), 1, "each is new")
         first, second, scan = self.rows(lot_id)

@@ -3,6 +3,7 @@
 import contextlib
 import ctypes
 import fcntl
+import hashlib
 import json
 import os
 import signal
@@ -203,7 +204,7 @@ def _interrupt(*_: Any) -> None:
 
 
 def load_demo(service: Service) -> None:
-    """Put the demo shop's photos into their lots and run them; does nothing if they are there."""
+    """Put the demo shop's photos into lots and run them; does nothing if they are there, under whatever name, or were removed."""
     import psycopg
     from psycopg.rows import dict_row
 
@@ -211,7 +212,8 @@ def load_demo(service: Service) -> None:
 
     place = service.place
     with psycopg.connect(place.database_url, row_factory=dict_row) as connection:
-        missing = [lot for lot in json.loads((ROOT / "demo" / "lots.json").read_text()) if not queries.lot_named(connection, lot["name"])]
+        lots = json.loads((ROOT / "demo" / "lots.json").read_text())
+        missing = [lot for lot in lots if not queries.is_held(connection, _digest_of(_demo_photos(lot)[0]))]
     if not missing:
         return  # before anything that loads the engine, which takes seconds
 
@@ -227,14 +229,21 @@ def load_demo(service: Service) -> None:
         for lot in missing:
             with studio.transaction() as connection:
                 lot_id = queries.add_lot(connection, lot["name"], lot["sheet"], lot["spec"])
-            for pattern in lot["photos"]:
-                for path in sorted((ROOT / "demo" / "photos").glob(pattern)):
-                    with path.open("rb") as file:
-                        take_in(studio, lot_id, path.name, file)
+            for path in _demo_photos(lot):
+                with path.open("rb") as file:
+                    take_in(studio, lot_id, path.name, file)
             ask_runs(studio, lot_id)
     finally:
         queue.close()
         studio.close()
+
+
+def _demo_photos(lot: dict[str, Any]) -> list[Path]:
+    return [path for pattern in lot["photos"] for path in sorted((ROOT / "demo" / "photos").glob(pattern))]
+
+
+def _digest_of(path: Path) -> str:
+    return hashlib.sha256(path.read_bytes()).hexdigest()
 
 
 def _read_running() -> dict[str, Any]:

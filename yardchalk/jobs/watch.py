@@ -14,8 +14,8 @@ from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.studio.intake import take_in
+from yardchalk.studio.lots import lot_named
 from yardchalk.studio.names import hidden
-from yardchalk.studio.reading import lot_named
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.sweeping import OLD_S, sweep
 

@@ -43,14 +43,14 @@ def add_lot(connection: Connection[Row], name: str, sheet: str, spec: str) -> in
 
 
 def lots(connection: Connection[Row], engine: str) -> list[Row]:
-    """All lots with counts; `outdated` are results of another engine."""
+    """All lots that were not removed, with counts; `outdated` are results of another engine."""
     return _all(
         connection,
         f"""SELECT l.*, {_VERDICTS},
                    (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id AND r.kind = 'refused') AS refused,
                    ARRAY(SELECT coalesce(f.preview, f.as_shot) FROM photos f
                          WHERE f.lot_id = l.id AND coalesce(f.preview, f.as_shot) IS NOT NULL ORDER BY f.id LIMIT 5) AS fan
-            FROM lots l LEFT JOIN photos p ON p.lot_id = l.id GROUP BY l.id ORDER BY l.id DESC""",
+            FROM lots l LEFT JOIN photos p ON p.lot_id = l.id WHERE l.removed_at IS NULL GROUP BY l.id ORDER BY l.id DESC""",
         engine,
     )
 
@@ -59,7 +59,7 @@ def lot(connection: Connection[Row], lot_id: int, engine: str = "") -> Row | Non
     return _one(
         connection,
         f"""SELECT l.*, {_VERDICTS}, (SELECT count(*) FROM refusals r WHERE r.lot_id = l.id AND r.kind = 'refused') AS refused
-            FROM lots l LEFT JOIN photos p ON p.lot_id = l.id WHERE l.id = %s GROUP BY l.id""",
+            FROM lots l LEFT JOIN photos p ON p.lot_id = l.id WHERE l.id = %s AND l.removed_at IS NULL GROUP BY l.id""",
         engine,
         lot_id,
     )
@@ -76,7 +76,35 @@ def empty_digest(connection: Connection[Row], lot_id: int) -> str | None:
 
 
 def lot_named(connection: Connection[Row], name: str) -> Row | None:
-    return _one(connection, "SELECT * FROM lots WHERE name = %s ORDER BY id LIMIT 1", name)
+    return _one(connection, "SELECT * FROM lots WHERE name = %s AND removed_at IS NULL ORDER BY id LIMIT 1", name)
+
+
+def rename_lot(connection: Connection[Row], lot_id: int, name: str) -> bool:
+    return connection.execute("UPDATE lots SET name = %s WHERE id = %s AND removed_at IS NULL", (name, lot_id)).rowcount == 1
+
+
+def set_removed(connection: Connection[Row], lot_id: int, removed: bool) -> bool:
+    """Put a lot away, or take it back; whether it was not so before."""
+    done = connection.execute(
+        "UPDATE lots SET removed_at = CASE WHEN %s THEN now() END WHERE id = %s AND (removed_at IS NULL) = %s", (removed, lot_id, removed)
+    )
+    return done.rowcount == 1
+
+
+def removed_lots(connection: Connection[Row], kept_days: int) -> list[Row]:
+    """The lots that were put away, the last first, with the time until which they are kept."""
+    return _all(
+        connection,
+        """SELECT l.id, l.name, l.removed_at + make_interval(days => %s) AS kept_until, count(p.id) AS photos
+           FROM lots l LEFT JOIN photos p ON p.lot_id = l.id WHERE l.removed_at IS NOT NULL
+           GROUP BY l.id ORDER BY l.removed_at DESC""",
+        kept_days,
+    )
+
+
+def forget_lots(connection: Connection[Row], kept_days: int) -> int:
+    """Delete the lots that were put away longer ago; how many."""
+    return connection.execute("DELETE FROM lots WHERE removed_at < now() - make_interval(days => %s)", (kept_days,)).rowcount
 
 
 def set_lot(connection: Connection[Row], lot_id: int, sheet: str, spec: str) -> None:
@@ -109,11 +137,17 @@ def photo_of_content(connection: Connection[Row], lot_id: int, digest: str) -> R
     return _one(connection, "SELECT * FROM photos WHERE lot_id = %s AND digest = %s", lot_id, digest)
 
 
+def is_held(connection: Connection[Row], digest: str) -> bool:
+    """Whether any lot holds the content, also one that was put away."""
+    return _one(connection, "SELECT id FROM photos WHERE digest = %s LIMIT 1", digest) is not None
+
+
 def lots_with_content(connection: Connection[Row], lot_id: int, digest: str) -> list[str]:
     """Names of other lots that hold the same content."""
     rows = _all(
         connection,
-        "SELECT DISTINCT l.name FROM photos p JOIN lots l ON l.id = p.lot_id WHERE p.digest = %s AND p.lot_id <> %s ORDER BY l.name",
+        """SELECT DISTINCT l.name FROM photos p JOIN lots l ON l.id = p.lot_id
+           WHERE p.digest = %s AND p.lot_id <> %s AND l.removed_at IS NULL ORDER BY l.name""",
         digest,
         lot_id,
     )
@@ -440,10 +474,10 @@ def arrivals(connection: Connection[Row], limit: int) -> list[Row]:
              (SELECT 'taken' AS kind, p.name, '' AS reason, p.source, p.at, p.lot_id, l.name AS lot_name, p.id AS photo_id,
                      p.facts->>'format' AS format, (p.facts->>'width')::int AS width, (p.facts->>'height')::int AS height,
                      (p.facts->>'dpi')::float AS dpi, p.facts->>'profile' AS profile, (p.facts->>'frames')::int AS frames, p.bytes
-              FROM photos p JOIN lots l ON l.id = p.lot_id ORDER BY p.at DESC, p.id DESC LIMIT %s)
+              FROM photos p JOIN lots l ON l.id = p.lot_id WHERE l.removed_at IS NULL ORDER BY p.at DESC, p.id DESC LIMIT %s)
              UNION ALL
              (SELECT r.kind, r.name, r.reason, r.source, r.at, r.lot_id, l.name, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL
-              FROM refusals r JOIN lots l ON l.id = r.lot_id ORDER BY r.id DESC LIMIT %s)
+              FROM refusals r JOIN lots l ON l.id = r.lot_id WHERE l.removed_at IS NULL ORDER BY r.id DESC LIMIT %s)
            ) AS both_kinds ORDER BY at DESC, photo_id DESC NULLS LAST LIMIT %s""",
         limit,
         limit,
@@ -661,11 +695,12 @@ def lost_tries(connection: Connection[Row]) -> list[Row]:
 def add_delivery(connection: Connection[Row], lot_id: int, sheet: str, spec: str, folder: str) -> int:
     row = _one(
         connection,
-        "INSERT INTO deliveries (lot_id, sheet, spec, folder, state) VALUES (%s, %s, %s, %s, 'waiting') RETURNING id",
-        lot_id,
+        """INSERT INTO deliveries (lot_id, lot_name, sheet, spec, folder, state)
+           SELECT id, name, %s, %s, %s, 'waiting' FROM lots WHERE id = %s RETURNING id""",
         sheet,
         spec,
         folder,
+        lot_id,
     )
     assert row is not None
     return int(row["id"])
@@ -754,18 +789,14 @@ def digests_in_use(connection: Connection[Row]) -> set[str]:
 def deliveries(connection: Connection[Row]) -> list[Row]:
     return _all(
         connection,
-        """SELECT d.*, l.name AS lot_name, count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes
-           FROM deliveries d JOIN lots l ON l.id = d.lot_id LEFT JOIN delivery_files f ON f.delivery_id = d.id
-           GROUP BY d.id, l.name ORDER BY d.id DESC LIMIT 200""",
+        """SELECT d.*, count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes
+           FROM deliveries d LEFT JOIN delivery_files f ON f.delivery_id = d.id
+           GROUP BY d.id ORDER BY d.id DESC LIMIT 200""",
     )
 
 
 def delivery(connection: Connection[Row], delivery_id: int) -> Row | None:
-    return _one(
-        connection,
-        "SELECT d.*, l.name AS lot_name FROM deliveries d JOIN lots l ON l.id = d.lot_id WHERE d.id = %s",
-        delivery_id,
-    )
+    return _one(connection, "SELECT * FROM deliveries WHERE id = %s", delivery_id)
 
 
 def delivery_files(connection: Connection[Row], delivery_id: int) -> list[Row]:

@@ -80,6 +80,6 @@ class Studio:
             yield connection
 
 
-def announce(connection: Connection[Any], lot_id: int, photo_id: int | None = None) -> None:
-    """Tell open pages, once the transaction is through, that something of a lot changed."""
+def announce(connection: Connection[Any], lot_id: int | None, photo_id: int | None = None) -> None:
+    """Tell open pages, once the transaction is through, that something of a lot changed, or anything at all."""
     queries.announce(connection, json.dumps({"lot": lot_id, "photo": photo_id}))

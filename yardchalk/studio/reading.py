@@ -38,38 +38,6 @@ def lot(studio: Studio, lot_id: int) -> Row:
     return row
 
 
-def add_lot(studio: Studio, name: str, sheet: str, spec: str) -> int:
-    """A new, empty lot; its number."""
-    with studio.transaction() as connection:
-        Shelf(connection).sheet(sheet), Shelf(connection).spec(spec)
-        return queries.add_lot(connection, name.strip() or "New lot", sheet, spec)
-
-
-def lot_named(studio: Studio, name: str) -> int:
-    """The number of the lot of this name; a new one with the shipped white sheet and square spec if there is none."""
-    with studio.transaction() as connection:
-        found = queries.lot_named(connection, name)
-        return int(found["id"]) if found else queries.add_lot(connection, name, "white", "square-2000")
-
-
-def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
-    """Put another run sheet or listing spec in force and run what that changes; how many photos that are."""
-    with studio.transaction() as connection:
-        Shelf(connection).sheet(sheet), Shelf(connection).spec(spec)
-        queries.set_lot(connection, lot_id, sheet, spec)
-    return ask_runs(studio, lot_id)
-
-
-def set_empty(studio: Studio, lot_id: int, photo_id: int | None) -> int:
-    """Say which photo of the lot shows the empty set, or that none does, and run what that changes; how many photos that are."""
-    with studio.transaction() as connection:
-        if photo_id is not None and not queries.photos(connection, lot_id, [photo_id]):
-            raise NotThere("is not in the lot", where=f"Photo {photo_id}", remedy="Choose one of the lot's photos")
-        queries.set_empty(connection, lot_id, photo_id)
-        announce(connection, lot_id)
-    return ask_runs(studio, lot_id)
-
-
 def lineup(studio: Studio, lot_id: int, *, after: int | None = None, limit: int = 100_000, only: list[int] | None = None) -> str:
     """A page of the lot's photos as tiles, in JSON: those to fix first, then to look at, ready, failed, waiting; the worst first.
 

@@ -4,19 +4,21 @@ import shutil
 
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio
+from yardchalk.studio.lots import KEPT_DAYS
 
 # Younger files may belong to what is being written; nothing takes that long between its file and its row.
 OLD_S = 3600.0
 
 
 def sweep(studio: Studio, older_s: float = OLD_S) -> int:
-    """Remove stored files that nothing names, half files, and folders of deliveries that were never finished; how many.
+    """Remove lots put away long ago, stored files that nothing names, half files, and folders of deliveries never finished; how many files.
 
     Only what is older than so many seconds; what can be computed again stays, since nothing is lost by it either way.
     """
     # First what is there, then what is named: what comes in between is in neither.
     found = studio.files.old_content(older_s)
     with studio.transaction() as connection:
+        queries.forget_lots(connection, KEPT_DAYS)
         named = queries.digests_in_use(connection)
         writing = {row["folder"] for row in queries.deliveries(connection) if row["state"] in ("waiting", "writing")}
     removed = studio.files.remove_parts(older_s)

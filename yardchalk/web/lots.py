@@ -8,7 +8,7 @@ from fastapi.concurrency import run_in_threadpool
 
 from yardchalk.core.checks import Verdict
 from yardchalk.core.errors import YardError
-from yardchalk.studio import reading
+from yardchalk.studio import lots, reading
 from yardchalk.studio.delivering import deliver, plan
 from yardchalk.studio.intake import IntakeReport, take_in
 from yardchalk.studio.running import ask_runs, cancel_runs, go_on, pause
@@ -23,8 +23,10 @@ from yardchalk.web.models import (
     LotAsked,
     LotCard,
     LotDetail,
+    Name,
     PhotosNamed,
     PlannedFile,
+    RemovedLot,
     RunAsked,
     SheetAsked,
     StripOut,
@@ -41,7 +43,7 @@ def get_lots(studio: TheStudio) -> Any:
 
 @router.post("/lots", response_model=Created, status_code=201)
 def post_lot(studio: TheStudio, asked: LotAsked) -> Any:
-    return Created(id=reading.add_lot(studio, asked.name, asked.sheet, asked.spec))
+    return Created(id=lots.add_lot(studio, asked.name, asked.sheet, asked.spec))
 
 
 @router.get("/lots/{lot_id}", response_model=LotDetail)
@@ -51,13 +53,34 @@ def get_lot(studio: TheStudio, lot_id: int) -> Any:
 
 @router.put("/lots/{lot_id}", response_model=Count)
 def put_lot(studio: TheStudio, lot_id: int, asked: InForce) -> Any:
-    return Count(count=reading.set_lot(studio, lot_id, asked.sheet, asked.spec))
+    return Count(count=lots.set_lot(studio, lot_id, asked.sheet, asked.spec))
+
+
+@router.put("/lots/{lot_id}/name", status_code=204)
+def put_name(studio: TheStudio, lot_id: int, asked: Name) -> None:
+    lots.rename_lot(studio, lot_id, asked.name)
+
+
+@router.delete("/lots/{lot_id}", status_code=204)
+def delete_lot(studio: TheStudio, lot_id: int) -> None:
+    """Put a lot away; it is kept for a while, to be taken back."""
+    lots.remove_lot(studio, lot_id)
+
+
+@router.get("/removed-lots", response_model=list[RemovedLot])
+def get_removed_lots(studio: TheStudio) -> Any:
+    return lots.removed_lots(studio)
+
+
+@router.post("/removed-lots/{lot_id}/take-back", status_code=204)
+def post_take_back(studio: TheStudio, lot_id: int) -> None:
+    lots.take_back_lot(studio, lot_id)
 
 
 @router.put("/lots/{lot_id}/empty-set", response_model=Count)
 def put_empty_set(studio: TheStudio, lot_id: int, asked: EmptySet) -> Any:
     """Even the light of the lot's photos by that of the empty set; null goes back to the model of each photo."""
-    return Count(count=reading.set_empty(studio, lot_id, asked.photo))
+    return Count(count=lots.set_empty(studio, lot_id, asked.photo))
 
 
 @router.get("/lots/{lot_id}/lineup", response_model=list[LineupTile])

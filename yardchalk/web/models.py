@@ -40,6 +40,10 @@ class LotAsked(BaseModel):
     spec: str = "square-2000"
 
 
+class Name(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+
+
 class InForce(BaseModel):
     """The run sheet and listing spec of a lot."""
 
@@ -136,6 +140,13 @@ class Lot(_Out):
     outdated: int = Field(description="Done by another version of the engine.")
     refused: int
     paused: bool
+
+
+class RemovedLot(_Out):
+    id: int
+    name: str
+    kept_until: datetime
+    photos: int
 
 
 class LotCard(Lot):
@@ -567,7 +578,7 @@ class DeliveredFile(_Out):
 
 class DeliveryOut(_Out):
     id: int
-    lot_id: int
+    lot_id: int | None = Field(description="None if the lot is gone for good.")
     lot_name: str
     sheet: str
     spec: str

@@ -38,6 +38,7 @@ export function followEvents(queries: QueryClient) {
       return;
     }
     void queries.invalidateQueries({ queryKey: keys.lots });
+    void queries.invalidateQueries({ queryKey: keys.removedLots });
     void queries.invalidateQueries({ queryKey: keys.deliveries });
     void queries.invalidateQueries({ queryKey: keys.arrivals });
     for (const lot of new Set(events.map((event) => event.lot as number))) {

@@ -16,6 +16,7 @@ notifyManager.setScheduler(queueMicrotask);
 
 export const keys = {
   lots: ['lots'],
+  removedLots: ['removed lots'],
   lot: (id: number) => ['lot', id],
   lineup: (id: number) => ['lineup', id],
   strips: (id: number) => ['strips', id],
@@ -30,6 +31,10 @@ export const keys = {
 } as const;
 
 export const useLots = () => useQuery({ queryKey: keys.lots, queryFn: () => answered(client.GET('/api/lots')) });
+
+/** Those that were removed and are still kept. */
+export const useRemovedLots = () =>
+  useQuery({ queryKey: keys.removedLots, queryFn: () => answered(client.GET('/api/removed-lots')) });
 
 export type Kind = 'sheet' | 'spec';
 

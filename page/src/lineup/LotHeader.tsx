@@ -9,6 +9,7 @@ import type { Gathered } from '../intake/gather';
 import { count, duration } from '../shared/format';
 import { VerdictBar } from '../shared/VerdictBar';
 import { called, optionsOf } from '../sheets/shelf';
+import { RenameLot } from '../lots/RenameLot';
 import { DeliverDialog } from './DeliverDialog';
 
 /** What is in force for the lot, how far it is, and what can be done with all of it. */
@@ -35,6 +36,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
   });
   const [delivering, setDelivering] = useState(false);
   const [delivered, setDelivered] = useState(false);
+  const [renaming, setRenaming] = useState(false);
   const [withLook, setWithLook] = useState(false);
   const done = lot.photos - lot.waiting - lot.idle;
   const running = lot.waiting > 0;
@@ -47,7 +49,17 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
         <Box minWidth="0">
           <Label>Lot</Label>
           <Heading as="h1" size="xl" lineHeight="1.2" truncate title={lot.name}>
-            {lot.name}
+            <Box
+              as="button"
+              maxWidth="100%"
+              truncate
+              cursor="pointer"
+              title={`${lot.name}: press to rename`}
+              _hover={{ textDecoration: 'underline dotted' }}
+              onClick={() => setRenaming(true)}
+            >
+              {lot.name}
+            </Box>
           </Heading>
         </Box>
         <InForce
@@ -153,6 +165,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           )}
         </Flex>
       )}
+      {renaming && <RenameLot lot={lot} onClose={() => setRenaming(false)} />}
       {delivering && (
         <DeliverDialog
           lot={lot}

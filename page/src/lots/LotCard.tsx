@@ -1,4 +1,4 @@
-import { Box, Flex, Image, Text } from '@chakra-ui/react';
+import { Box, Button, Flex, Image, Text } from '@chakra-ui/react';
 import { Link } from 'react-router';
 import type { LotCardData } from '../api/client';
 import { count, moment } from '../shared/format';
@@ -8,18 +8,21 @@ import { VerdictBar } from '../shared/VerdictBar';
 const STANDINGS: Standing[] = ['fix', 'look', 'failed', 'ready', 'waiting'];
 
 /** One lot: a fan of its photos on white, and where it stands. */
-export function LotCard({ lot }: { lot: LotCardData }) {
+export function LotCard(props: { lot: LotCardData; onRename: () => void; onRemove: () => void }) {
+  const { lot, onRename, onRemove } = props;
   const counts = { ...lot, waiting: lot.waiting + lot.idle };
   return (
-    <Link to={`/lots/${lot.id}`}>
-      <Box
-        bg="paper.raised"
-        border="1px solid"
-        borderColor="line"
-        borderRadius="yard"
-        overflow="hidden"
-        maxWidth="620px"
-      >
+    <Box
+      className="lot"
+      position="relative"
+      bg="paper.raised"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="yard"
+      overflow="hidden"
+      maxWidth="620px"
+    >
+      <Link to={`/lots/${lot.id}`}>
         <Flex
           bg="white"
           height="150px"
@@ -73,7 +76,25 @@ export function LotCard({ lot }: { lot: LotCardData }) {
             {lot.refused > 0 && <Text color="slate.quiet">{lot.refused} refused at intake</Text>}
           </Flex>
         </Box>
-      </Box>
-    </Link>
+      </Link>
+      <Flex
+        position="absolute"
+        top="8px"
+        right="8px"
+        gap="1.5"
+        // In sight where the pointer or the keyboard is; always, where there is no pointer.
+        css={{
+          '@media (hover: hover)': { opacity: 0 },
+          '.lot:hover &, .lot:focus-within &': { opacity: 1 },
+        }}
+      >
+        <Button size="2xs" variant="outline" bg="white" aria-label={`Rename ${lot.name}`} onClick={onRename}>
+          Rename
+        </Button>
+        <Button size="2xs" variant="outline" bg="white" aria-label={`Remove ${lot.name}`} onClick={onRemove}>
+          Remove
+        </Button>
+      </Flex>
+    </Box>
   );
 }

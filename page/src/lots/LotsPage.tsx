@@ -1,7 +1,8 @@
-import { Box, Flex, Heading, SimpleGrid, Text } from '@chakra-ui/react';
+import { Box, Button, Flex, Heading, Input, SimpleGrid, Text } from '@chakra-ui/react';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { answered, client, messageOf } from '../api/client';
+import { answered, client, messageOf, type LotCardData } from '../api/client';
 import { useLots } from '../api/queries';
 import { ChooseFiles } from '../intake/ChooseFiles';
 import { DropArea } from '../intake/DropArea';
@@ -9,7 +10,12 @@ import type { Gathered } from '../intake/gather';
 import { IntakeReport } from '../intake/IntakeReport';
 import { useIntake } from '../intake/useIntake';
 import { Empty, Loading, Trouble } from '../shared/states';
+import { useKeys } from '../shared/keys';
 import { LotCard } from './LotCard';
+import { RemovedLots, useTakeBack } from './RemovedLots';
+import { RenameLot } from './RenameLot';
+
+const MANY = 8; // lots, from which on one is looked for by name
 
 /** All lots as cards; dropping files makes a new one. */
 export function LotsPage() {
@@ -17,11 +23,24 @@ export function LotsPage() {
   const navigate = useNavigate();
   const { progress, send, dismiss } = useIntake();
   const [trouble, setTrouble] = useState<string>();
+  const [find, setFind] = useState('');
+  const [renaming, setRenaming] = useState<LotCardData | null>(null);
+  const [removed, setRemoved] = useState<LotCardData | null>(null);
+  const remove = useMutation({
+    mutationFn: (lot: LotCardData) =>
+      answered(client.DELETE('/api/lots/{lot_id}', { params: { path: { lot_id: lot.id } } })),
+    onSuccess: (_, lot) => setRemoved(lot),
+    onError: (error) => setTrouble(error.message),
+  });
+  const takeBack = useTakeBack();
   const start = async (files: Gathered[]) => {
     if (files.length === 0) return;
+    const name = nameFor(files, lots.data ?? []);
     try {
       const made = await answered(
-        client.POST('/api/lots', { body: { name: nameFor(files), sheet: 'white', spec: 'square-2000' } }),
+        client.POST('/api/lots', {
+          body: { name, sheet: 'white', spec: 'square-2000' },
+        }),
       );
       await send(made.id, files);
       await navigate(`/lots/${made.id}`);
@@ -29,6 +48,9 @@ export function LotsPage() {
       setTrouble(messageOf(error));
     }
   };
+  const wanted = find.trim().toLowerCase();
+  const shown = (lots.data ?? []).filter((lot) => lot.name.toLowerCase().includes(wanted));
+  useKeys({ '/': () => document.getElementById('find-by-name')?.focus() });
   return (
     <DropArea what="Drop to start a new lot" onFiles={(files) => void start(files)}>
       <Box as="main" height="100%" overflowY="auto" p="5">
@@ -39,6 +61,19 @@ export function LotsPage() {
             </Heading>
             <Text color="slate.quiet">Drop photos, folders or ZIPs anywhere on this page to start a lot.</Text>
           </Box>
+          {(lots.data?.length ?? 0) > MANY && (
+            <Input
+              id="find-by-name"
+              ml="auto"
+              width="240px"
+              size="sm"
+              bg="white"
+              aria-label="Find by name"
+              placeholder="Find by name  ( / )"
+              value={find}
+              onChange={(event) => setFind(event.target.value)}
+            />
+          )}
           <ChooseFiles colorPalette="blue" size="sm" onFiles={(files) => void start(files)}>
             New lot from files
           </ChooseFiles>
@@ -49,6 +84,24 @@ export function LotsPage() {
             <IntakeReport progress={progress} onDismiss={dismiss} />
           </Box>
         )}
+        {removed && (
+          <Flex role="status" mb="4" gap="4" align="center">
+            <Text>{removed.name} is removed.</Text>
+            <Button
+              size="xs"
+              variant="outline"
+              bg="white"
+              onClick={() =>
+                takeBack.mutate(removed.id, {
+                  onSuccess: () => setRemoved(null),
+                  onError: (error) => setTrouble(error.message),
+                })
+              }
+            >
+              Take it back
+            </Button>
+          </Flex>
+        )}
         {lots.isPending && <Loading what="the lots" />}
         {lots.isError && <Trouble message={lots.error.message} onRetry={() => void lots.refetch()} />}
         {lots.data?.length === 0 && (
@@ -58,18 +111,27 @@ export function LotsPage() {
           </Empty>
         )}
         <SimpleGrid minChildWidth="380px" gap="4">
-          {lots.data?.map((lot) => (
-            <LotCard key={lot.id} lot={lot} />
+          {shown.map((lot) => (
+            <LotCard key={lot.id} lot={lot} onRename={() => setRenaming(lot)} onRemove={() => remove.mutate(lot)} />
           ))}
         </SimpleGrid>
+        {lots.data && lots.data.length > 0 && shown.length === 0 && (
+          <Empty title={`No lot is called ${find}`}>Look for another part of its name.</Empty>
+        )}
+        <RemovedLots />
+        {renaming && <RenameLot lot={renaming} onClose={() => setRenaming(null)} />}
       </Box>
     </DropArea>
   );
 }
 
-/** After the dropped folder or ZIP, or the day. */
-function nameFor(files: Gathered[]): string {
+/** After the dropped folder or ZIP, or the day; numbered, if another lot is called so. */
+function nameFor(files: Gathered[], lots: LotCardData[]): string {
   const first = files[0]?.name ?? '';
   const folder = first.includes('/') ? first.split('/')[0] : /^(.*)\.zip$/i.exec(first)?.[1];
-  return folder ?? `Lot of ${new Date().toLocaleDateString('en-GB', { day: 'numeric', month: 'long' })}`;
+  const name = folder ?? `Lot of ${new Date().toLocaleDateString('en-GB', { day: 'numeric', month: 'long' })}`;
+  const taken = new Set(lots.map((lot) => lot.name));
+  let number = 1;
+  while (taken.has(number === 1 ? name : `${name} (${number})`)) number++;
+  return number === 1 ? name : `${name} (${number})`;
 }
