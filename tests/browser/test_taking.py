@@ -54,5 +54,8 @@ class StandInPageTest(PageCase):
         send_delivery(self.studio, delivery["id"])
         expect(page.get_by_text("2 of 2 accepted")).to_be_visible()
         expect(page.get_by_role("button", name="Send", exact=False)).to_have_count(0)
+        expect(page.get_by_role("cell", name="accepted")).to_have_count(2)
+        page.get_by_role("radio", name="Not accepted").click()
+        expect(page.get_by_text("None.")).to_be_visible()
         self.assertEqual(httpx.get(self.desk).text.count("<img "), 2, "and has them on its own page")
         self.axe()

@@ -72,6 +72,13 @@ class ApiTest(ServerCase):
         write_delivery(self.studio, number)
         self.assertEqual(self.client.get(f"/api/deliveries/{number}.zip").content[:4], b"PK\x03\x04")
         self.assertEqual(len(self.client.get(f"/api/deliveries/{number}/manifest.json").json()["files"]), 2)
+        (delivery,) = self.client.get("/api/deliveries").json()
+        self.assertEqual((delivery["files"], delivery["sent"], delivery["accepted"]), (2, 0, 0))
+        files = {
+            which: self.client.get(f"/api/deliveries/{number}/files", params={"which": which}).json() for which in ("all", "unaccepted")
+        }
+        self.assertEqual([len(some) for some in files.values()], [2, 0])
+        self.assertEqual(len(self.client.get(f"/api/deliveries/{number}/files", params={"limit": 1}).json()), 1)
 
     def test_a_photo_on_which_nothing_was_found_is_still_seen(self) -> None:
         paper = np.random.default_rng(1).normal(225, 2, (300, 400, 3)).clip(0, 255).astype(np.uint8)

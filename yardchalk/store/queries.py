@@ -1,6 +1,6 @@
 """All SQL of the application, as functions on a connection. Parameters are always bound."""
 
-from typing import Any
+from typing import Any, Literal
 
 from psycopg import Connection
 from psycopg.types.json import Jsonb
@@ -789,7 +789,8 @@ def digests_in_use(connection: Connection[Row]) -> set[str]:
 def deliveries(connection: Connection[Row]) -> list[Row]:
     return _all(
         connection,
-        """SELECT d.*, count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes
+        """SELECT d.*, count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes, count(f.answer) AS sent,
+                  count(*) FILTER (WHERE f.answer = 'asked') AS asked, count(*) FILTER (WHERE f.answer = 'accepted') AS accepted
            FROM deliveries d LEFT JOIN delivery_files f ON f.delivery_id = d.id
            GROUP BY d.id ORDER BY d.id DESC LIMIT 200""",
     )
@@ -797,6 +798,23 @@ def deliveries(connection: Connection[Row]) -> list[Row]:
 
 def delivery(connection: Connection[Row], delivery_id: int) -> Row | None:
     return _one(connection, "SELECT * FROM deliveries WHERE id = %s", delivery_id)
+
+
+DeliveredOf = Literal["all", "found", "unaccepted"]
+
+
+def some_delivery_files(connection: Connection[Row], delivery_id: int, which: DeliveredOf, limit: int) -> list[Row]:
+    """The first of a delivery's files: of all, of those with more than notes, or of those that the listing desk has not accepted."""
+    return _all(
+        connection,
+        """SELECT * FROM delivery_files WHERE delivery_id = %s AND CASE %s
+             WHEN 'found' THEN EXISTS (SELECT FROM jsonb_array_elements(findings) f WHERE f->>'severity' <> 'note')
+             WHEN 'unaccepted' THEN answer <> 'accepted' ELSE true END
+           ORDER BY id LIMIT %s""",
+        delivery_id,
+        which,
+        limit,
+    )
 
 
 def delivery_files(connection: Connection[Row], delivery_id: int) -> list[Row]:

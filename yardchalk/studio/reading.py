@@ -11,6 +11,7 @@ from yardchalk.core.mending import Bench
 from yardchalk.core.settings import FrameMarks, ListingSpec, Marks, RunSheet
 from yardchalk.core.stages.frame import make_framing
 from yardchalk.store import queries
+from yardchalk.store.queries import DeliveredOf as DeliveredOf
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge_lot
 from yardchalk.studio.running import ENGINE, ask_runs
@@ -110,12 +111,15 @@ def remove_photos(studio: Studio, lot_id: int, photo_ids: list[int]) -> None:
 
 
 def deliveries(studio: Studio) -> list[Row]:
-    """The last deliveries, newest first, each with its files."""
+    """The last deliveries, newest first, with how many files each has, and how many of them the listing desk was sent and accepted."""
     with studio.transaction() as connection:
-        rows = queries.deliveries(connection)
-        for row in rows:
-            row["contents"] = queries.delivery_files(connection, row["id"])
-    return rows
+        return queries.deliveries(connection)
+
+
+def delivery_files(studio: Studio, delivery_id: int, which: DeliveredOf, limit: int) -> list[Row]:
+    """The first of a delivery's files, or of those of them that want a look."""
+    with studio.transaction() as connection:
+        return queries.some_delivery_files(connection, delivery_id, which, limit)
 
 
 def delivery(studio: Studio, delivery_id: int) -> Row:

@@ -1,16 +1,17 @@
 """Deliveries: list, manifest, ZIP."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from fastapi.responses import FileResponse, StreamingResponse
 
 from yardchalk.core.errors import NotThere
 from yardchalk.studio import reading
 from yardchalk.studio.delivering import folder_of, retry, zip_delivery
+from yardchalk.studio.reading import DeliveredOf
 from yardchalk.studio.sending import ask_sending
 from yardchalk.web.common import ERRORS, TheStudio
-from yardchalk.web.models import Count, DeliveryOut
+from yardchalk.web.models import Count, DeliveredFile, DeliveryOut
 
 router = APIRouter(prefix="/api/deliveries", responses=ERRORS)
 
@@ -18,6 +19,12 @@ router = APIRouter(prefix="/api/deliveries", responses=ERRORS)
 @router.get("", response_model=list[DeliveryOut])
 def get_deliveries(studio: TheStudio) -> Any:
     return reading.deliveries(studio)
+
+
+@router.get("/{delivery_id}/files", response_model=list[DeliveredFile])
+def get_files(studio: TheStudio, delivery_id: int, which: DeliveredOf = "all", limit: Annotated[int, Query(ge=1, le=20_000)] = 100) -> Any:
+    """The first of a delivery's files: of all, of those with more than notes, or of those sent to the listing desk and not accepted."""
+    return reading.delivery_files(studio, delivery_id, which, limit)
 
 
 @router.post("/{delivery_id}/retry", status_code=204)

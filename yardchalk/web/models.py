@@ -588,7 +588,9 @@ class DeliveryOut(_Out):
     error: str | None
     files: int
     bytes: int
-    contents: list[DeliveredFile]
+    sent: int = Field(description="Files that the listing desk was asked of.")
+    asked: int = Field(description="Of these, that it has not answered yet.")
+    accepted: int
 
 
 class PlannedFile(_Out):

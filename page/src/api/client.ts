@@ -25,6 +25,10 @@ export type Carried = Schemas['Carried'];
 export type TriedCell = Schemas['TriedCell'];
 export type ListingSpec = Schemas['ListingSpec'];
 export type Arrival = Schemas['Arrival'];
+export type DeliveredFile = Schemas['DeliveredFile'];
+export type DeliveredOf = NonNullable<
+  paths['/api/deliveries/{delivery_id}/files']['get']['parameters']['query']
+>['which'];
 export type Intake = Schemas['IntakeReport'];
 
 export const client = createClient<paths>({ baseUrl: '' });

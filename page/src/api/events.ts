@@ -39,8 +39,9 @@ export function followEvents(queries: QueryClient) {
     }
     void queries.invalidateQueries({ queryKey: keys.lots });
     void queries.invalidateQueries({ queryKey: keys.removedLots });
-    void queries.invalidateQueries({ queryKey: keys.deliveries });
     void queries.invalidateQueries({ queryKey: keys.arrivals });
+    // What concerns a photo alone changes no delivery.
+    if (events.some((event) => event.photo === null)) void queries.invalidateQueries({ queryKey: keys.deliveries });
     for (const lot of new Set(events.map((event) => event.lot as number))) {
       void queries.invalidateQueries({ queryKey: keys.lot(lot) });
       void queries.invalidateQueries({ queryKey: keys.strips(lot) });

@@ -1,5 +1,5 @@
 import { notifyManager, QueryClient, useQuery } from '@tanstack/react-query';
-import { answered, client, type Photo, type Tile } from './client';
+import { answered, client, type DeliveredOf, type Photo, type Tile } from './client';
 
 /** The one cache of what the server said. Live events tell it what changed, so nothing is asked twice on a timer. */
 export const queries = new QueryClient({
@@ -50,6 +50,19 @@ export const useArrivals = () =>
 
 export const useDeliveries = () =>
   useQuery({ queryKey: keys.deliveries, queryFn: () => answered(client.GET('/api/deliveries')) });
+
+/** The first of a delivery's files. */
+export const useDeliveryFiles = (delivery_id: number, which: DeliveredOf, limit: number) =>
+  useQuery({
+    queryKey: [...keys.deliveries, delivery_id, which, limit],
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answered(
+        client.GET('/api/deliveries/{delivery_id}/files', {
+          params: { path: { delivery_id }, query: { which, limit } },
+        }),
+      ),
+  });
 
 export const useLot = (id: number) =>
   useQuery({

@@ -1170,6 +1170,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Files
+         * @description The first of a delivery's files: of all, of those with more than notes, or of those sent to the listing desk and not accepted.
+         */
+        get: operations["get_files_api_deliveries__delivery_id__files_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery_id}/retry": {
         parameters: {
             query?: never;
@@ -2549,8 +2569,18 @@ export interface components {
             files: number;
             /** Bytes */
             bytes: number;
-            /** Contents */
-            contents: components["schemas"]["DeliveredFile"][];
+            /**
+             * Sent
+             * @description Files that the listing desk was asked of.
+             */
+            sent: number;
+            /**
+             * Asked
+             * @description Of these, that it has not answered yet.
+             */
+            asked: number;
+            /** Accepted */
+            accepted: number;
         };
         /**
          * Departure
@@ -8998,6 +9028,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_files_api_deliveries__delivery_id__files_get: {
+        parameters: {
+            query?: {
+                which?: "all" | "found" | "unaccepted";
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveredFile"][];
                 };
             };
             /** @description Not Found */

@@ -1,11 +1,11 @@
-import { Box, Button, Flex, Heading, Table, Text } from '@chakra-ui/react';
+import { Box, Button, Flex, Heading, Text } from '@chakra-ui/react';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, type Delivery } from '../api/client';
 import { keys, queries, useDeliveries } from '../api/queries';
 import { bytes, count, moment } from '../shared/format';
-import { Mark } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
+import { DeliveredFiles } from './DeliveredFiles';
 
 /** What was written, when, with its manifest, ZIP and files. */
 export function DeliveriesPage() {
@@ -45,9 +45,8 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
     mutationFn: () => answered(client.POST('/api/deliveries/{delivery_id}/retry', { params: { path } })),
     ...done,
   });
-  const answers = delivery.contents.filter((file) => file.answer !== null);
-  const accepted = answers.filter((file) => file.answer === 'accepted').length;
-  const asked = answers.some((file) => file.answer === 'asked');
+  const { sent, accepted } = delivery;
+  const asked = delivery.asked > 0;
   const trouble = delivery.error ?? send.error?.message ?? retry.error?.message;
   return (
     <Box bg="paper.raised" border="1px solid" borderColor="line" borderRadius="yard">
@@ -64,7 +63,7 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
         <Text className="figures">
           {count(delivery.files, 'file')}, {bytes(delivery.bytes)}
         </Text>
-        {answers.length > 0 && (
+        {sent > 0 && (
           <Text role="status">
             Listing desk:{' '}
             <b className="figures">
@@ -81,7 +80,7 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
             <>
               {accepted < delivery.files && (
                 <Button size="sm" variant="outline" loading={send.isPending || asked} onClick={() => send.mutate()}>
-                  {answers.length > 0 ? 'Send the rest again' : 'Send to the listing desk'}
+                  {sent > 0 ? 'Send the rest again' : 'Send to the listing desk'}
                 </Button>
               )}
               <Button size="sm" variant="outline" asChild>
@@ -112,62 +111,7 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
           {trouble}
         </Text>
       )}
-      {open && (
-        <Table.Root size="sm" borderTop="1px solid" borderColor="line">
-          <Table.Header>
-            <Table.Row bg="transparent">
-              {['Verdict', 'File', 'From', 'Size', 'Findings', 'Listing desk', 'SHA-256'].map((head) => (
-                <Table.ColumnHeader key={head}>{head}</Table.ColumnHeader>
-              ))}
-            </Table.Row>
-          </Table.Header>
-          <Table.Body>
-            {delivery.contents.map((file) => (
-              <Table.Row key={file.name} bg="transparent" verticalAlign="top">
-                <Table.Cell>
-                  <Flex align="center" gap="2">
-                    <Mark standing={file.verdict} size={10} /> {file.verdict}
-                  </Flex>
-                </Table.Cell>
-                <Table.Cell>
-                  {file.name}
-                  {file.named && (
-                    <Text fontSize="12px" color="slate.quiet">
-                      {file.named}
-                    </Text>
-                  )}
-                </Table.Cell>
-                <Table.Cell>{file.source}</Table.Cell>
-                <Table.Cell className="figures" whiteSpace="nowrap">
-                  {bytes(file.bytes)}
-                </Table.Cell>
-                <Table.Cell fontSize="13px">
-                  {file.findings.length === 0 ? 'none' : file.findings.map(inWords).join('; ')}
-                </Table.Cell>
-                <Table.Cell fontSize="13px">
-                  {file.answer === null ? (
-                    <Text color="slate.quiet">not sent</Text>
-                  ) : (
-                    <>
-                      <b>{file.answer === 'asked' ? 'being sent' : file.answer}</b>
-                      {file.reasons.map((reason) => (
-                        <Text key={reason}>{reason}</Text>
-                      ))}
-                    </>
-                  )}
-                </Table.Cell>
-                <Table.Cell className="figures" title={file.digest}>
-                  {file.digest.slice(0, 10)}…
-                </Table.Cell>
-              </Table.Row>
-            ))}
-          </Table.Body>
-        </Table.Root>
-      )}
+      {open && <DeliveredFiles delivery={delivery} />}
     </Box>
   );
 }
-
-/** A finding, with the reason if it was let pass. */
-const inWords = (finding: Delivery['contents'][number]['findings'][number]) =>
-  finding.allowed ? `${finding.message} (allowed: ${finding.allowed.reason})` : finding.message;

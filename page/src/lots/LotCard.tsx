@@ -39,6 +39,7 @@ export function LotCard(props: { lot: LotCardData; onRename: () => void; onRemov
               <Image
                 src={`/api/pictures/${digest}`}
                 alt=""
+                loading="lazy"
                 flex="none"
                 height="128px"
                 width="128px"

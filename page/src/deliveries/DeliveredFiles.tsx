@@ -1,0 +1,115 @@
+import { Box, Button, Flex, Table, Text } from '@chakra-ui/react';
+import { useState } from 'react';
+import type { DeliveredFile, DeliveredOf, Delivery } from '../api/client';
+import { useDeliveryFiles } from '../api/queries';
+import { bytes, count } from '../shared/format';
+import { Mark } from '../shared/marks';
+import { OneOf } from '../shared/OneOf';
+import { Loading, Trouble } from '../shared/states';
+
+const MORE = 100; // rows at a time
+
+/** A delivery's files with what was found on them and what the listing desk says, so many at a time. */
+export function DeliveredFiles({ delivery }: { delivery: Delivery }) {
+  const [which, setWhich] = useState<DeliveredOf>('all');
+  const [most, setMost] = useState(MORE);
+  const files = useDeliveryFiles(delivery.id, which, most);
+  const choice: { name: NonNullable<DeliveredOf>; label: string }[] = [
+    { name: 'all', label: `All ${delivery.files}` },
+    { name: 'found', label: 'With findings' },
+  ];
+  if (delivery.sent > 0) choice.push({ name: 'unaccepted', label: 'Not accepted' });
+  if (files.isError) return <Trouble message={files.error.message} onRetry={() => void files.refetch()} />;
+  if (!files.data) return <Loading what="the files" />;
+  return (
+    <Box borderTop="1px solid" borderColor="line">
+      <Box px="3" pt="2">
+        <OneOf
+          label="Files"
+          choice={choice}
+          value={which ?? 'all'}
+          onChange={(next) => {
+            setWhich(next);
+            setMost(MORE);
+          }}
+        />
+      </Box>
+      {files.data.length === 0 ? (
+        <Text p="3" color="slate.quiet">
+          None.
+        </Text>
+      ) : (
+        <Table.Root size="sm">
+          <Table.Header>
+            <Table.Row bg="transparent">
+              {['Verdict', 'File', 'From', 'Size', 'Findings', 'Listing desk', 'SHA-256'].map((head) => (
+                <Table.ColumnHeader key={head}>{head}</Table.ColumnHeader>
+              ))}
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
+            {files.data.map((file) => (
+              <Table.Row key={file.name} bg="transparent" verticalAlign="top">
+                <Table.Cell>
+                  <Flex align="center" gap="2">
+                    <Mark standing={file.verdict} size={10} /> {file.verdict}
+                  </Flex>
+                </Table.Cell>
+                <Table.Cell>
+                  {file.name}
+                  {file.named && (
+                    <Text fontSize="12px" color="slate.quiet">
+                      {file.named}
+                    </Text>
+                  )}
+                </Table.Cell>
+                <Table.Cell>{file.source}</Table.Cell>
+                <Table.Cell className="figures" whiteSpace="nowrap">
+                  {bytes(file.bytes)}
+                </Table.Cell>
+                <Table.Cell fontSize="13px">
+                  {file.findings.length === 0 ? 'none' : file.findings.map(inWords).join('; ')}
+                </Table.Cell>
+                <Table.Cell fontSize="13px">
+                  {file.answer === null ? (
+                    <Text color="slate.quiet">not sent</Text>
+                  ) : (
+                    <>
+                      <b>{file.answer === 'asked' ? 'being sent' : file.answer}</b>
+                      {file.reasons.map((reason) => (
+                        <Text key={reason}>{reason}</Text>
+                      ))}
+                    </>
+                  )}
+                </Table.Cell>
+                <Table.Cell className="figures" title={file.digest}>
+                  {file.digest.slice(0, 10)}…
+                </Table.Cell>
+              </Table.Row>
+            ))}
+          </Table.Body>
+        </Table.Root>
+      )}
+      {files.data.length === most && most < delivery.files && (
+        <Flex p="3" gap="4" align="center">
+          <Button
+            size="xs"
+            variant="outline"
+            bg="white"
+            loading={files.isFetching}
+            onClick={() => setMost(most + MORE)}
+          >
+            {MORE} more
+          </Button>
+          <Text fontSize="13px" color="slate.quiet">
+            {count(most, 'file')} shown; the manifest has all.
+          </Text>
+        </Flex>
+      )}
+    </Box>
+  );
+}
+
+/** A finding, with the reason if it was let pass. */
+const inWords = (finding: DeliveredFile['findings'][number]) =>
+  finding.allowed ? `${finding.message} (allowed: ${finding.allowed.reason})` : finding.message;
