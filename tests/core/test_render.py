@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 from tests.pictures import Scene, iou
 from yardchalk.core.clear_settings import AutomaticRegion, BrushStroke, ClearMarks, StrokesRegion
 from yardchalk.core.colour import delta_e, to_lab
-from yardchalk.core.deliver import produce
+from yardchalk.core.deliver import on_canvas, produce
 from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.render import Render, StageCache
-from yardchalk.core.settings import LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
+from yardchalk.core.settings import EdgeMarks, LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
 from yardchalk.core.stages.place import place, product_box
 from yardchalk.core.views import off_pixels, view
 
@@ -103,6 +103,21 @@ class LawTest(unittest.TestCase):
         before = first.cut(0.5, whole(first, 0.5)).alpha
         self.assertGreater(int(((before == 1) & (alpha == 0)).sum()), 100)
         self.assertGreater(float((alpha == before).mean()), 0.9)
+
+    def test_a_canvas_made_in_strips_is_the_one_made_at_once(self) -> None:
+        lengths = {name: {"value": value, "unit": "px"} for name, value in (("specks", 9), ("grow", 1.5), ("smooth", 2), ("feather", 1))}
+        finished = Marks(edge=EdgeMarks.model_validate({"shadow": "keep", **lengths}))
+        for sheet, name, marks in ((WHITE, "square-2000", Marks()), (TRANSPARENT, "cutout", Marks()), (WHITE, "square-2000", finished)):
+            spec = load_spec(name)
+            render = Render(self.made.png, "pot", sheet, marks)
+            placing = place(spec, *render.size_at(1.0), render.box)
+            at_once = on_canvas(render, spec, placing)
+            with mock.patch("yardchalk.core.deliver._STRIP", 20_000):
+                in_strips = on_canvas(Render(self.made.png, "pot", sheet, marks), spec, placing)
+            np.testing.assert_array_equal(in_strips.alpha, at_once.alpha)
+            off = np.abs(in_strips.pixels.astype(int) - at_once.pixels)
+            # Maps of low resolution are read between their pixels, where rounding differs.
+            self.assertLessEqual((int(off.max()), int((off > 0).sum())), (1, 100) if marks is finished else (0, 0))
 
     def test_what_results_share_is_counted_once_and_the_longest_unused_goes(self) -> None:
         cache, shared = StageCache(1000), np.zeros(600, np.uint8)

@@ -21,6 +21,7 @@ from yardchalk.core.softness import softness
 from yardchalk.core.stages.balance import cast_of
 from yardchalk.core.stages.place import Placing, added_at, card_behind, full_frame, place
 
+_STRIP = 3_000_000  # px
 PREVIEW_SIDE = 640
 CROP_SIDES = ("left", "top", "right", "bottom")
 
@@ -187,22 +188,36 @@ def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:
     burnt, drowned = np.zeros(alpha.shape, np.uint8), np.zeros(alpha.shape, np.uint8)
     if region is None:
         return _with_added(Laid(canvas, alpha, shadow, burnt, drowned), spec)
-    here = card if card.shape[:2] == (1, 1) else np.ascontiguousarray(card[at])
-    # Not under a name: at full size, what was laid on the canvas must not stay while more is.
-    canvas[at] = _in_depth(render.cutout(placing.scale, region) if clear else render.picture(placing.scale, region, here), dtype)
-    alpha[at] = render.coverage(placing.scale, region)
-    opacity = render.shadow_of(placing.scale, region)
-    if opacity is not None:
-        shadow[at] = opacity
-    if not render.product_tone.plain or render.product_tone.evening is not None or not render.colour.plain:
-        solid = alpha[at] > 0.98
-        touched = render.touched_at_all
-        if touched is not None:
-            # What a person put there is no loss of the photo's.
-            solid &= ~render.under(touched, placing.scale, region)
-        for out, found in zip((burnt, drowned), newly_clipped(render.part(placing.scale, region).pixels, canvas[at]), strict=True):
-            out[at] = np.where(solid, found, np.uint8(0))
+    touched = render.touched_at_all
+    tones_change = not render.product_tone.plain or render.product_tone.evening is not None or not render.colour.plain
+    # A mend may take its pixels from anywhere, so with mends all is made at once.
+    strips = [region] if render.mends else _strips(region)
+    for strip in strips:
+        top_row = at[0].start + strip.top - region.top
+        here = slice(top_row, top_row + strip.bottom - strip.top), at[1]
+        behind = card if card.shape[:2] == (1, 1) else np.ascontiguousarray(card[here])
+        # Not under a name: at full size, what was laid on the canvas must not stay while more is.
+        canvas[here] = _in_depth(render.cutout(placing.scale, strip) if clear else render.picture(placing.scale, strip, behind), dtype)
+        alpha[here] = render.coverage(placing.scale, strip)
+        opacity = render.shadow_of(placing.scale, strip)
+        if opacity is not None:
+            shadow[here] = opacity
+        if tones_change:
+            solid = alpha[here] > 0.98
+            if touched is not None:
+                # What a person put there is no loss of the photo's.
+                solid &= ~render.under(touched, placing.scale, strip)
+            for out, found in zip((burnt, drowned), newly_clipped(render.part(placing.scale, strip).pixels, canvas[here]), strict=True):
+                out[here] = np.where(solid, found, np.uint8(0))
+        if len(strips) > 1:
+            render.let_go(placing.scale, strip)
     return _with_added(Laid(canvas, alpha, shadow, burnt, drowned), spec)
+
+
+def _strips(region: Region) -> list[Region]:
+    """A region in strips that are made one after the other: at full size, what each takes meanwhile would be felt."""
+    rows = max(1, _STRIP // max(region.right - region.left, 1))
+    return [Region(row, min(row + rows, region.bottom), region.left, region.right) for row in range(region.top, region.bottom, rows)]
 
 
 def _in_depth(pixels: Coded, dtype: np.dtype[Any]) -> Coded:

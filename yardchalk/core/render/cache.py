@@ -49,6 +49,13 @@ class StageCache:
         with self._lock:
             return self._kept[digest][0] if digest in self._kept else None
 
+    def forget(self, key: tuple[Any, ...]) -> None:
+        """Let go of the result under the key, if it is there."""
+        digest = hashlib.sha256(repr(key).encode()).hexdigest()
+        with self._lock:
+            if digest in self._kept:
+                self._let_go(digest)
+
     def forget_large(self, least: int = 40_000_000) -> None:
         """Let go of what takes at least so many bytes: full-size pictures, once they are on the canvas."""
         with self._lock:

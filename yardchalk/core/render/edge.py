@@ -144,9 +144,14 @@ class EdgedPhoto(ClearedPhoto):
 
     def cut(self, scale: float, region: Region) -> Cutout:
         """The finished matte and the freed colours of a region at a scale, without a shadow."""
-        width, height = self.size_at(scale)
-        key = (self.digest, "cut", self.clear_key, self.edge_key, width, height, region)
-        return self.cache.get(key, lambda: self._finished_cut(scale, region))
+        return self.cache.get(self._cut_key(scale, region), lambda: self._finished_cut(scale, region))
+
+    def _cut_key(self, scale: float, region: Region) -> tuple[Any, ...]:
+        return self.digest, "cut", self.clear_key, self.edge_key, *self.size_at(scale), region
+
+    def let_go(self, scale: float, region: Region) -> None:
+        super().let_go(scale, region)
+        self.cache.forget(self._cut_key(scale, region))
 
     def _finished_cut(self, scale: float, region: Region) -> Cutout:
         finish = self.finish(scale)

@@ -2,7 +2,7 @@
 
 import hashlib
 from functools import cached_property
-from typing import Self
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -112,7 +112,14 @@ class FramedPhoto:
         source = self._decoded(scale)
         if (source.width, source.height) == (width, height):
             return source.part(region.index)
-        return self.cache.get((self.digest, "photo", width, height, region), lambda: source.resized(width, height, region.index))
+        return self.cache.get(self._part_key(width, height, region), lambda: source.resized(width, height, region.index))
+
+    def _part_key(self, width: int, height: int, region: Region) -> tuple[Any, ...]:
+        return self.digest, "photo", width, height, region
+
+    def let_go(self, scale: float, region: Region) -> None:
+        """Keep nothing of a region that is done with."""
+        self.cache.forget(self._part_key(*self.size_at(scale), region))
 
     @property
     def analysis_scale(self) -> float:

@@ -17,6 +17,7 @@ from yardchalk.core.regions import disc
 from yardchalk.core.stages.edge.matte import Cutout
 
 _SOLID = 0.98  # coverage below this is a hole
+_BLURRED = 4.1  # standard deviations within which a blur looks
 _UNSEEN = 1 / 512
 _AT_ONCE = 8  # px
 
@@ -58,8 +59,9 @@ class Finish:
     @property
     def margin(self) -> int:
         """How far round a region its clean-up looks, px."""
-        reach = math.ceil(3 * self.smooth) + math.ceil(abs(self.grow)) + math.ceil(3 * self.feather)
-        return reach + 2 if reach else 0
+        reach = math.ceil(_BLURRED * self.smooth) + math.ceil(abs(self.grow)) + math.ceil(_BLURRED * self.feather)
+        # And as far on as the product whose colour is taken for what is newly covered.
+        return reach + math.ceil(_BLURRED * self.spread) + 2 if reach else 0
 
     @property
     def plain(self) -> bool:
