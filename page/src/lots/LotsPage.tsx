@@ -15,7 +15,7 @@ import { LotCard } from './LotCard';
 import { RemovedLots, useTakeBack } from './RemovedLots';
 import { RenameLot } from './RenameLot';
 
-const MANY = 8; // lots, from which on one is looked for by name
+const MANY = 8; // more lots than these are looked through by name
 
 /** All lots as cards; dropping files makes a new one. */
 export function LotsPage() {
