@@ -227,7 +227,13 @@ class RefusalTest(ServerCase):
         self.assertIn("default-src 'self'", self.client.get("/api/lots").headers["content-security-policy"])
 
     def test_what_is_not_there_and_what_is_wrong_is_said(self) -> None:
-        for address in ("/api/lots/999999", "/api/photos/999999", "/api/deliveries/999999.zip", f"/api/pictures/{'0' * 64}"):
+        for address in (
+            "/api/lots/999999",
+            "/api/photos/999999",
+            "/api/deliveries/999999.zip",
+            "/api/deliveries/999999/files",
+            f"/api/pictures/{'0' * 64}",
+        ):
             answer = self.client.get(address)
             self.assertEqual(answer.status_code, 404, address)
             self.assertTrue(answer.json()["message"])

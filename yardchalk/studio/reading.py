@@ -118,6 +118,7 @@ def deliveries(studio: Studio) -> list[Row]:
 
 def delivery_files(studio: Studio, delivery_id: int, which: DeliveredOf, limit: int) -> list[Row]:
     """The first of a delivery's files, or of those of them that want a look."""
+    delivery(studio, delivery_id)
     with studio.transaction() as connection:
         return queries.some_delivery_files(connection, delivery_id, which, limit)
 

@@ -10,7 +10,7 @@ from yardchalk.studio import reading
 from yardchalk.studio.asking import EdgeAsked
 from yardchalk.web.common import ERRORS, TheRenderers, TheStudio
 from yardchalk.web.models import EdgeReport
-from yardchalk.web.photos import answered, subject_under
+from yardchalk.web.photos import answered, subject_from, under
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 
@@ -19,5 +19,5 @@ router = APIRouter(prefix="/api", responses=ERRORS)
 async def post_edge(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, marks: Marks) -> Any:
     """What these marks come to along the outline."""
     row = await run_in_threadpool(reading.photo_row, studio, photo_id)
-    asked = EdgeAsked(await subject_under(studio, photo_id, marks), reading.spec_of(row).limits.fringe)
+    asked = EdgeAsked(under(subject_from(row), marks), reading.spec_of(row).limits.fringe)
     return await answered(renderers, asked, request)

@@ -115,13 +115,21 @@ def post_same_light(studio: TheStudio, photo_id: int, tolerance: Annotated[float
 
 async def subject_of(studio: TheStudio, photo_id: int) -> Subject:
     """A photo as it stands, for the render processes."""
-    row = await run_in_threadpool(reading.photo_row, studio, photo_id)
+    return subject_from(await run_in_threadpool(reading.photo_row, studio, photo_id))
+
+
+def subject_from(row: reading.Row) -> Subject:
+    """The same, of a photo's row."""
     return Subject(row["digest"], row["name"], reading.sheet_of(row), Marks.model_validate(row["marks"]), row["empty"])
 
 
 async def subject_under(studio: TheStudio, photo_id: int, marks: Marks) -> Subject:
     """The photo under the marks given, but in its own frame, which places are drawn in."""
-    subject = await subject_of(studio, photo_id)
+    return under(await subject_of(studio, photo_id), marks)
+
+
+def under(subject: Subject, marks: Marks) -> Subject:
+    """The same, of a photo as it stands."""
     return replace(subject, marks=marks.model_copy(update={"frame": subject.marks.frame}))
 
 

@@ -4,9 +4,8 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Request, Response
 
-from yardchalk.core.settings import Marks
 from yardchalk.studio import reading, shelf, trying
-from yardchalk.studio.asking import PlacedAsked, Subject
+from yardchalk.studio.asking import PlacedAsked
 from yardchalk.studio.shelf import Kind, Shelved
 from yardchalk.web.common import ERRORS, TheRenderers, TheStudio
 from yardchalk.web.models import (
@@ -22,7 +21,7 @@ from yardchalk.web.models import (
     TriesAsked,
     Words,
 )
-from yardchalk.web.photos import answered
+from yardchalk.web.photos import answered, subject_of
 
 router = APIRouter(prefix="/api", responses=ERRORS)
 Ref = Annotated[str, Path(pattern=r"^[a-z0-9][a-z0-9-]{0,40}(@\d{1,6})?$")]
@@ -92,15 +91,10 @@ def post_tries(studio: TheStudio, lot_id: int, asked: TriesAsked) -> Any:
 @router.post("/photos/{photo_id}/placed", response_model=PlacedOut)
 async def post_placed(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, asked: SpecTried) -> Any:
     """The result that a listing spec would give of a photo, checked. Nothing is kept."""
-    return await answered(renderers, PlacedAsked(_subject(studio, photo_id), asked.spec), request)
+    return await answered(renderers, PlacedAsked(await subject_of(studio, photo_id), asked.spec), request)
 
 
 @router.post("/photos/{photo_id}/losses", response_model=FormatsOut)
 async def post_losses(studio: TheStudio, renderers: TheRenderers, request: Request, photo_id: int, asked: SpecTried) -> Any:
     """What each format would lose of this very picture, with figures and the place where it loses most."""
-    return await answered(renderers, PlacedAsked(_subject(studio, photo_id), asked.spec, losses=True), request)
-
-
-def _subject(studio: TheStudio, photo_id: int) -> Subject:
-    row = reading.photo_row(studio, photo_id)
-    return Subject(row["digest"], row["name"], reading.sheet_of(row), Marks.model_validate(row["marks"]), row["empty"])
+    return await answered(renderers, PlacedAsked(await subject_of(studio, photo_id), asked.spec, losses=True), request)

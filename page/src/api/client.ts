@@ -27,8 +27,8 @@ export type ListingSpec = Schemas['ListingSpec'];
 export type Arrival = Schemas['Arrival'];
 export type DeliveredFile = Schemas['DeliveredFile'];
 export type DeliveredOf = NonNullable<
-  paths['/api/deliveries/{delivery_id}/files']['get']['parameters']['query']
->['which'];
+  NonNullable<paths['/api/deliveries/{delivery_id}/files']['get']['parameters']['query']>['which']
+>;
 export type Intake = Schemas['IntakeReport'];
 
 export const client = createClient<paths>({ baseUrl: '' });

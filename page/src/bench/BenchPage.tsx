@@ -4,7 +4,6 @@ import { useNavigate, useParams } from 'react-router';
 import type { Finding, Photo } from '../api/client';
 import { useLift, usePhoto } from '../api/queries';
 import { Loading, Trouble } from '../shared/states';
-import { nextCard, type Card } from '../shared/TestCards';
 import { ClearPanel } from '../clear/ClearPanel';
 import { ClearTool } from '../clear/ClearTool';
 import { thinned, within } from '../clear/placing';
@@ -32,8 +31,9 @@ import { LiftPanel, type Brush } from './LiftPanel';
 import { LotStrip } from './LotStrip';
 import { textOf, withBalance, withFrame, withLift, type Crop, type Marks, type Stroke } from './marks';
 import { PlacePanel } from './PlacePanel';
+import { useCard } from './useCard';
 import { useHold } from './useHold';
-import { onACard, Viewer, type Asking, type Compare, type Focus, type View } from './Viewer';
+import { Viewer, type Asking, type Compare, type Focus, type View } from './Viewer';
 import { STAGES, Yardstick, type Stage } from './Yardstick';
 import { useSteps } from './useSteps';
 import { useTaking, type Taking } from './useTaking';
@@ -52,7 +52,7 @@ function Bench({ photo }: { photo: Photo }) {
   const first = useArrival(photo);
   const [stage, setStage] = useState<Stage>(() => stageFor(first, photo) ?? 'lift');
   const [view, setView] = useState<View>(firstView(stage));
-  const [card, setCard] = useState<Card>('white');
+  const { card, choose: chooseCard, next: nextCard } = useCard(view, setView);
   const [before, setBefore] = useState(false);
   const [help, setHelp] = useState(false);
   const [keeping, setKeeping] = useState(false);
@@ -92,11 +92,6 @@ function Bench({ photo }: { photo: Photo }) {
   const take = (what: Taking | null) => {
     setBrush(null);
     taken.take(what);
-  };
-  // Where no card lies behind what is seen, choosing one shows the picture on it.
-  const chooseCard = (chosen: Card) => {
-    setCard(chosen);
-    if (!onACard(view)) setView('picture');
   };
   const choose = (next: Stage) => {
     setStage(next);
@@ -176,7 +171,7 @@ function Bench({ photo }: { photo: Photo }) {
       },
       'ctrl+z': steps.undo,
       'ctrl+shift+z': steps.redo,
-      v: () => chooseCard(nextCard(card)),
+      v: nextCard,
       pagedown: () => go(1),
       pageup: () => go(-1),
       '?': () => setHelp(true),

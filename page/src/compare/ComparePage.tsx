@@ -5,6 +5,7 @@ import type { Photo } from '../api/client';
 import { usePhoto } from '../api/queries';
 import { useMarksAddress } from '../bench/address';
 import { Deck } from '../bench/deck';
+import { useCard } from '../bench/useCard';
 import { onACard, sourceOf, views, type View } from '../bench/Viewer';
 import { isOpen } from '../findings/useWork';
 import { stem } from '../shared/format';
@@ -12,7 +13,7 @@ import { checkName, Mark, standingOf } from '../shared/marks';
 import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
 import { Empty, Trouble } from '../shared/states';
-import { nextCard, TestCards, type Card } from '../shared/TestCards';
+import { TestCards, type Card } from '../shared/TestCards';
 
 const SHOWN: View[] = ['picture', 'white', 'matte'];
 
@@ -23,20 +24,15 @@ export function ComparePage() {
   const navigate = useNavigate();
   const ids = (search.get('photos') ?? '').split(',').map(Number).filter(Boolean).slice(0, 4);
   const [view, setView] = useState<View | 'before'>('picture');
-  const [card, setCard] = useState<Card>('white');
+  const { card, choose, next } = useCard(view, setView);
   const [decks, setDecks] = useState<ReadonlyMap<number, Deck>>(new Map());
   useEffect(() => {
     const all = [...decks.values()];
     const ends = all.slice(1).map((deck, i) => (all[i] as Deck).join(deck));
     return () => ends.forEach((end) => end());
   }, [decks]);
-  // Where no card lies behind what is seen, choosing one shows the picture on it.
-  const chooseCard = (chosen: Card) => {
-    setCard(chosen);
-    if (!onACard(view)) setView('picture');
-  };
   useKeys({
-    v: () => chooseCard(nextCard(card)),
+    v: next,
     escape: () => void navigate(`/lots/${lotId}`),
   });
   if (ids.length === 0)
@@ -55,7 +51,7 @@ export function ComparePage() {
         </Text>
         <OneOf label="View" choice={choice} value={view} onChange={setView} />
         <Box flex="1" />
-        <TestCards card={onACard(view) ? card : null} onCard={chooseCard} />
+        <TestCards card={onACard(view) ? card : null} onCard={choose} />
       </Flex>
       <Grid
         as="main"

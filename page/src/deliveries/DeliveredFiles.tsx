@@ -14,7 +14,7 @@ export function DeliveredFiles({ delivery }: { delivery: Delivery }) {
   const [which, setWhich] = useState<DeliveredOf>('all');
   const [most, setMost] = useState(MORE);
   const files = useDeliveryFiles(delivery.id, which, most);
-  const choice: { name: NonNullable<DeliveredOf>; label: string }[] = [
+  const choice: { name: DeliveredOf; label: string }[] = [
     { name: 'all', label: `All ${delivery.files}` },
     { name: 'found', label: 'With findings' },
   ];
@@ -27,7 +27,7 @@ export function DeliveredFiles({ delivery }: { delivery: Delivery }) {
         <OneOf
           label="Files"
           choice={choice}
-          value={which ?? 'all'}
+          value={which}
           onChange={(next) => {
             setWhich(next);
             setMost(MORE);
