@@ -733,8 +733,9 @@ def lost_deliveries(connection: Connection[Row]) -> list[Row]:
 def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) -> None:
     connection.execute(
         """INSERT INTO delivery_files
-             (delivery_id, photo_id, name, source, source_digest, digest, bytes, verdict, findings, mends, sheet, sheet_version, named)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
+             (delivery_id, photo_id, name, source, source_digest, digest, preview, bytes, verdict, findings, mends, sheet, sheet_version,
+              named)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
         (
             delivery_id,
             file["photo_id"],
@@ -742,6 +743,7 @@ def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) 
             file["source"],
             file["source_digest"],
             file["digest"],
+            file["preview"],
             file["bytes"],
             file["verdict"],
             Jsonb(file["findings"]),
@@ -781,7 +783,7 @@ def digests_in_use(connection: Connection[Row]) -> set[str]:
     rows = _all(
         connection,
         """SELECT digest FROM photos UNION SELECT as_shot FROM photos UNION SELECT preview FROM photos UNION SELECT result FROM photos
-           UNION SELECT preview FROM tries UNION SELECT digest FROM delivery_files""",
+           UNION SELECT preview FROM tries UNION SELECT digest FROM delivery_files UNION SELECT preview FROM delivery_files""",
     )
     return {str(row["digest"]) for row in rows if row["digest"]}
 
@@ -789,10 +791,12 @@ def digests_in_use(connection: Connection[Row]) -> set[str]:
 def deliveries(connection: Connection[Row]) -> list[Row]:
     return _all(
         connection,
-        """SELECT d.*, count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes, count(f.answer) AS sent,
+        """SELECT d.id, l.id AS lot_id, d.lot_name, d.sheet, d.spec, d.folder, d.created_at, d.state, d.error,
+                  count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes, count(f.answer) AS sent,
                   count(*) FILTER (WHERE f.answer = 'asked') AS asked, count(*) FILTER (WHERE f.answer = 'accepted') AS accepted
-           FROM deliveries d LEFT JOIN delivery_files f ON f.delivery_id = d.id
-           GROUP BY d.id ORDER BY d.id DESC LIMIT 200""",
+           FROM deliveries d LEFT JOIN lots l ON l.id = d.lot_id AND l.removed_at IS NULL
+                LEFT JOIN delivery_files f ON f.delivery_id = d.id
+           GROUP BY d.id, l.id ORDER BY d.id DESC LIMIT 200""",
     )
 
 
@@ -807,14 +811,20 @@ def some_delivery_files(connection: Connection[Row], delivery_id: int, which: De
     """The first of a delivery's files: of all, of those with more than notes, or of those that the listing desk has not accepted."""
     return _all(
         connection,
-        """SELECT * FROM delivery_files WHERE delivery_id = %s AND CASE %s
-             WHEN 'found' THEN EXISTS (SELECT FROM jsonb_array_elements(findings) f WHERE f->>'severity' <> 'note')
-             WHEN 'unaccepted' THEN answer <> 'accepted' ELSE true END
-           ORDER BY id LIMIT %s""",
+        """SELECT f.*, l.id AS lot_id FROM delivery_files f
+                LEFT JOIN photos p ON p.id = f.photo_id LEFT JOIN lots l ON l.id = p.lot_id AND l.removed_at IS NULL
+           WHERE f.delivery_id = %s AND CASE %s
+             WHEN 'found' THEN EXISTS (SELECT FROM jsonb_array_elements(f.findings) found WHERE found->>'severity' <> 'note')
+             WHEN 'unaccepted' THEN f.answer <> 'accepted' ELSE true END
+           ORDER BY f.id LIMIT %s""",
         delivery_id,
         which,
         limit,
     )
+
+
+def delivery_file(connection: Connection[Row], delivery_id: int, file_id: int) -> Row | None:
+    return _one(connection, "SELECT * FROM delivery_files WHERE delivery_id = %s AND id = %s", delivery_id, file_id)
 
 
 def delivery_files(connection: Connection[Row], delivery_id: int) -> list[Row]:

@@ -56,6 +56,7 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
                     "source": row["name"],
                     "source_digest": row["digest"],
                     "digest": row["result"],
+                    "preview": row["preview"],
                     "bytes": int(row["figures"].get("file (bytes)") or 0),
                     "verdict": row["verdict"],
                     "findings": row["findings"],

@@ -123,6 +123,15 @@ def delivery_files(studio: Studio, delivery_id: int, which: DeliveredOf, limit: 
         return queries.some_delivery_files(connection, delivery_id, which, limit)
 
 
+def delivered_file(studio: Studio, delivery_id: int, file_id: int) -> tuple[str, bytes]:
+    """Name and content of one delivered file, as it was written."""
+    with studio.transaction() as connection:
+        row = queries.delivery_file(connection, delivery_id, file_id)
+    if row is None:
+        raise NotThere("is not there", where=f"File {file_id} of delivery {delivery_id}", remedy="Go back to the deliveries")
+    return row["name"], stored(studio, row["digest"])
+
+
 def delivery(studio: Studio, delivery_id: int) -> Row:
     """One delivery."""
     with studio.transaction() as connection:

@@ -570,7 +570,10 @@ class DeliveredFile(_Out):
     answer: Literal["asked", "accepted", "refused", "unanswered"] | None = Field(description="Of the listing desk.")
     reasons: list[str]
     source: str
+    photo_id: int | None
+    lot_id: int | None = Field(description="The lot that the photo is found in; None if it was removed.")
     digest: str
+    preview: str | None = Field(description="What the file looks like; None of files delivered before that was kept.")
     bytes: int
     verdict: Verdict
     findings: list[Finding]
@@ -578,7 +581,7 @@ class DeliveredFile(_Out):
 
 class DeliveryOut(_Out):
     id: int
-    lot_id: int | None = Field(description="None if the lot is gone for good.")
+    lot_id: int | None = Field(description="None if the lot was removed.")
     lot_name: str
     sheet: str
     spec: str

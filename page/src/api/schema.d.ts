@@ -1190,6 +1190,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery_id}/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description One file as it was delivered, under its name.
+         */
+        get: operations["get_file_api_deliveries__delivery_id__files__file_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery_id}/retry": {
         parameters: {
             query?: never;
@@ -2524,8 +2544,20 @@ export interface components {
             reasons: string[];
             /** Source */
             source: string;
+            /** Photo Id */
+            photo_id: number | null;
+            /**
+             * Lot Id
+             * @description The lot that the photo is found in; None if it was removed.
+             */
+            lot_id: number | null;
             /** Digest */
             digest: string;
+            /**
+             * Preview
+             * @description What the file looks like; None of files delivered before that was kept.
+             */
+            preview: string | null;
             /** Bytes */
             bytes: number;
             /**
@@ -2542,7 +2574,7 @@ export interface components {
             id: number;
             /**
              * Lot Id
-             * @description None if the lot is gone for good.
+             * @description None if the lot was removed.
              */
             lot_id: number | null;
             /** Lot Name */
@@ -9081,6 +9113,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DeliveredFile"][];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_file_api_deliveries__delivery_id__files__file_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

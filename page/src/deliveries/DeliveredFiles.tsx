@@ -1,11 +1,13 @@
 import { Box, Button, Flex, Table, Text } from '@chakra-ui/react';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import type { DeliveredFile, DeliveredOf, Delivery } from '../api/client';
 import { useDeliveryFiles } from '../api/queries';
 import { bytes, count } from '../shared/format';
 import { Mark } from '../shared/marks';
 import { OneOf } from '../shared/OneOf';
 import { Loading, Trouble } from '../shared/states';
+import { cardBackground } from '../shared/TestCards';
 
 const MORE = 100; // rows at a time
 
@@ -42,50 +44,14 @@ export function DeliveredFiles({ delivery }: { delivery: Delivery }) {
         <Table.Root size="sm">
           <Table.Header>
             <Table.Row bg="transparent">
-              {['Verdict', 'File', 'From', 'Size', 'Findings', 'Listing desk', 'SHA-256'].map((head) => (
+              {['Picture', 'File', 'Size', 'Findings', 'Listing desk', 'SHA-256'].map((head) => (
                 <Table.ColumnHeader key={head}>{head}</Table.ColumnHeader>
               ))}
             </Table.Row>
           </Table.Header>
           <Table.Body>
             {files.data.map((file) => (
-              <Table.Row key={file.name} bg="transparent" verticalAlign="top">
-                <Table.Cell>
-                  <Flex align="center" gap="2">
-                    <Mark standing={file.verdict} size={10} /> {file.verdict}
-                  </Flex>
-                </Table.Cell>
-                <Table.Cell>
-                  {file.name}
-                  {file.named && (
-                    <Text fontSize="12px" color="slate.quiet">
-                      {file.named}
-                    </Text>
-                  )}
-                </Table.Cell>
-                <Table.Cell>{file.source}</Table.Cell>
-                <Table.Cell className="figures" whiteSpace="nowrap">
-                  {bytes(file.bytes)}
-                </Table.Cell>
-                <Table.Cell fontSize="13px">
-                  {file.findings.length === 0 ? 'none' : file.findings.map(inWords).join('; ')}
-                </Table.Cell>
-                <Table.Cell fontSize="13px">
-                  {file.answer === null ? (
-                    <Text color="slate.quiet">not sent</Text>
-                  ) : (
-                    <>
-                      <b>{file.answer === 'asked' ? 'being sent' : file.answer}</b>
-                      {file.reasons.map((reason) => (
-                        <Text key={reason}>{reason}</Text>
-                      ))}
-                    </>
-                  )}
-                </Table.Cell>
-                <Table.Cell className="figures" title={file.digest}>
-                  {file.digest.slice(0, 10)}…
-                </Table.Cell>
-              </Table.Row>
+              <FileRow key={file.id} file={file} address={`/api/deliveries/${delivery.id}/files/${file.id}`} />
             ))}
           </Table.Body>
         </Table.Root>
@@ -107,6 +73,101 @@ export function DeliveredFiles({ delivery }: { delivery: Delivery }) {
         </Flex>
       )}
     </Box>
+  );
+}
+
+function FileRow({ file, address }: { file: DeliveredFile; address: string }) {
+  return (
+    <Table.Row bg="transparent" verticalAlign="top">
+      <Table.Cell width="80px">
+        <a href={address} target="_blank" rel="noreferrer" title={`Open ${file.name}`}>
+          <Box
+            width="64px"
+            height="64px"
+            border="1px solid"
+            borderColor="line"
+            style={{ background: cardBackground.checks }}
+          >
+            {file.preview && (
+              <img
+                src={`/api/pictures/${file.preview}`}
+                alt={file.name}
+                loading="lazy"
+                style={{ width: '100%', height: '100%', objectFit: 'contain' }}
+              />
+            )}
+          </Box>
+        </a>
+      </Table.Cell>
+      <Table.Cell>
+        <Text fontWeight="700">{file.name}</Text>
+        <Text fontSize="13px" color="slate.quiet">
+          from{' '}
+          {file.lot_id === null || file.photo_id === null ? (
+            file.source
+          ) : (
+            <Link to={`/lots/${file.lot_id}/photos/${file.photo_id}`} title="To the bench">
+              <Box as="span" color="chalk.blue" textDecoration="underline">
+                {file.source}
+              </Box>
+            </Link>
+          )}
+        </Text>
+        {file.named && (
+          <Text fontSize="13px" color="slate.quiet">
+            {file.named}
+          </Text>
+        )}
+      </Table.Cell>
+      <Table.Cell className="figures" whiteSpace="nowrap">
+        {bytes(file.bytes)}
+      </Table.Cell>
+      <Table.Cell fontSize="13px">
+        <Found file={file} />
+      </Table.Cell>
+      <Table.Cell fontSize="13px">
+        {file.answer === null ? (
+          <Text color="slate.quiet">not sent</Text>
+        ) : (
+          <>
+            <b>{file.answer === 'asked' ? 'being sent' : file.answer}</b>
+            {file.reasons.map((reason) => (
+              <Text key={reason}>{reason}</Text>
+            ))}
+          </>
+        )}
+      </Table.Cell>
+      <Table.Cell className="figures" title={file.digest}>
+        {file.digest.slice(0, 10)}…
+      </Table.Cell>
+    </Table.Row>
+  );
+}
+
+/** The verdict, what it rests on, and the notes for those who ask. */
+function Found({ file }: { file: DeliveredFile }) {
+  const notes = file.findings.filter((finding) => finding.severity === 'note');
+  return (
+    <>
+      <Flex align="center" gap="2" fontWeight="700">
+        <Mark standing={file.verdict} size={10} /> {file.verdict}
+      </Flex>
+      {file.findings
+        .filter((finding) => finding.severity !== 'note')
+        .map((finding, i) => (
+          <Text key={i}>{inWords(finding)}</Text>
+        ))}
+      {notes.length > 0 && (
+        <details>
+          <summary style={{ cursor: 'pointer' }}>{count(notes.length, 'note')}</summary>
+          {notes.map((note, i) => (
+            <Text key={i} color="slate.quiet">
+              {inWords(note)}
+            </Text>
+          ))}
+        </details>
+      )}
+    </>
   );
 }
 

@@ -1,6 +1,7 @@
 import { Box, Button, Flex, Heading, Text } from '@chakra-ui/react';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { answered, client, type Delivery } from '../api/client';
 import { keys, queries, useDeliveries } from '../api/queries';
 import { bytes, count, moment } from '../shared/format';
@@ -53,7 +54,13 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
       <Flex p="3" gap="4" align="center" wrap="wrap">
         <Box flex="1" minWidth="280px">
           <Text fontWeight="700" fontSize="16px">
-            {delivery.lot_name}
+            {delivery.lot_id === null ? (
+              delivery.lot_name
+            ) : (
+              <Link to={`/lots/${delivery.lot_id}`} title="To the line-up">
+                {delivery.lot_name}
+              </Link>
+            )}
           </Text>
           <Text fontSize="13px" color="slate.quiet">
             {moment(delivery.created_at)} · run sheet {delivery.sheet} · listing spec {delivery.spec} · folder{' '}

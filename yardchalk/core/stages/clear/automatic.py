@@ -22,12 +22,16 @@ from yardchalk.core.stages.clear.evidence import Evidence
 
 _ROUNDS = (6.0, 7.5, 9.0, 11.0, 13.0, 16.0, 19.0)  # tolerances, in units of the backdrop's noise
 _LIKENESS_STEP = 28.0  # a step this high is crossed where both sides look like shaded backdrop
+_LIKENESS, _SHADED = 0.012, 0.8  # chroma, and how much darker such a backdrop may be; log light
+_NO_BORDER = 11.0  # a step lower than this borders no product where both sides are alike: so high are those of a file's blocks in shadow
+_ALIKE, _AS_LIGHT = 0.045, 0.2  # likewise; the hue of a block in shadow is that far off
 _MARGIN = 64  # px of backdrop kept round what the first round leaves over
 _GAP_ROUNDS = (9.0, 16.0)
 _GAP_LIKENESS = 0.006  # chroma, log light
 _LATTICE = 8  # openings
 _TABLE = 0.12  # share of the frame's edge
 _BLOCK = 8  # px
+_WIDER_THAN_FLANKS = 13  # px
 
 
 @dataclass(frozen=True)
@@ -55,9 +59,25 @@ def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
     if not look.product.any():
         return cleared
     product = _without_tables(np.where(look.rules_stand, cleared.product, look.product), cleared)
-    gaps = ~product & ~outside_of(product)
     difference = _from_nearby(evidence.features, ~product)
+    if _drop_unbordered(product, evidence, difference):
+        difference = _from_nearby(evidence.features, ~product)
+    gaps = ~product & ~outside_of(product)
     return replace(cleared, product=product, gaps=gaps, surroundings=cleared.surroundings & ~product, difference=difference)
+
+
+def _drop_unbordered(product: Mask, evidence: Evidence, difference: Float) -> bool:
+    """Take from the product what no border parts from a backdrop that it is like, whatever it was taken for; whether any was."""
+    flood = Flood(_cost_of_likeness(evidence.steps, difference, np.zeros_like(product), _ALIKE, _AS_LIGHT), ~product)
+    flood.rise(_NO_BORDER)
+    flood.settle()
+    unbordered = flood.reached & product
+    # Along every border the product has a flank on which there is no step yet.
+    wide = cv2.morphologyEx(_eight(unbordered), cv2.MORPH_OPEN, disc(_WIDER_THAN_FLANKS))
+    if not wide.any():
+        return False
+    product &= ~(unbordered & (cv2.dilate(wide, disc(_WIDER_THAN_FLANKS)) > 0))
+    return True
 
 
 def _without_tables(product: Mask, cleared: Clearing) -> Mask:
@@ -234,7 +254,7 @@ def _release(held: Mask, reached: Mask, difference: Float, evidence: Evidence, w
 def _spread_by_likeness(evidence: Evidence, reached: Mask, held: Mask, difference: Float) -> tuple[Float, Mask]:
     """Go on from the reached area over higher steps, as long as what lies there is the backdrop, at most shaded."""
     for _ in range(2):
-        flood = Flood(_cost_of_likeness(evidence.steps, difference, held), reached)
+        flood = Flood(_cost_of_likeness(evidence.steps, difference, held, _LIKENESS, _SHADED), reached)
         gained = flood.rise(_LIKENESS_STEP)
         flood.settle()
         reached = flood.reached
@@ -245,13 +265,13 @@ def _spread_by_likeness(evidence: Evidence, reached: Mask, held: Mask, differenc
 
 
 @compiled
-def _cost_of_likeness(steps: Float, difference: Float, held: Mask) -> Float:
-    """The steps where what lies there is like the backdrop and not held, else infinite."""
+def _cost_of_likeness(steps: Float, difference: Float, held: Mask, chroma: float, shaded: float) -> Float:
+    """The steps where what lies there is like the backdrop to that chroma, at most so much darker, and not held; else infinite."""
     out = np.empty_like(steps)
     for y in range(steps.shape[0]):
         for x in range(steps.shape[1]):
             shade, red, blue = difference[y, x, 0], difference[y, x, 1], difference[y, x, 2]
-            like = red * red + blue * blue < 0.012 * 0.012 and -0.8 < shade < 0.03 and not held[y, x]
+            like = red * red + blue * blue < chroma * chroma and -shaded < shade < 0.03 and not held[y, x]
             out[y, x] = steps[y, x] if like else np.inf
     return out
 
