@@ -1,5 +1,6 @@
 """The server over real HTTP: intake, tiles, marks, events, and what it refuses."""
 
+import hashlib
 import json
 import threading
 from typing import ClassVar
@@ -58,6 +59,8 @@ class ApiTest(ServerCase):
             as_shot = cv2.imdecode(np.frombuffer(self.client.get(f"/api/pictures/{tile['as_shot']}").content, np.uint8), cv2.IMREAD_COLOR)
             assert as_shot is not None
             self.assertEqual((tile["preview"], as_shot.shape), (None, (240, 320, 3)), "seen as it came in, until it was run")
+        first = self.rows(lot_id)[0]["id"]
+        self.client.put(f"/api/lots/{lot_id}/photo-sheet", json={"photos": [first], "sheet": "transparent"})
         self.work_here(lot_id)
         tiles = self.client.get(f"/api/lots/{lot_id}/lineup").json()
         self.assertEqual([(tile["state"], tile["as_shot"]) for tile in tiles], [("done", None)] * 2)
@@ -79,6 +82,18 @@ class ApiTest(ServerCase):
         }
         self.assertEqual([len(some) for some in files.values()], [2, 0])
         self.assertEqual(len(self.client.get(f"/api/deliveries/{number}/files", params={"limit": 1}).json()), 1)
+        one, other = files["all"]
+        self.assertEqual((one["see_through"], other["see_through"]), (True, False), "by the run sheet of each")
+        for file in files["all"]:
+            content = self.client.get(f"/api/deliveries/{number}/files/{file['id']}")
+            self.assertEqual(hashlib.sha256(content.content).hexdigest(), file["digest"])
+            self.assertEqual((content.headers["content-type"], len(content.content)), ("image/png", file["bytes"]))
+            self.assertIn(file["name"], content.headers["content-disposition"])
+            self.assertIn(file["preview"], {tile["preview"] for tile in tiles}, "seen as it was delivered")
+            self.assertEqual(file["lot_id"], lot_id)
+        self.client.delete(f"/api/lots/{lot_id}")
+        for file in self.client.get(f"/api/deliveries/{number}/files").json():
+            self.assertIsNone(file["lot_id"], "a removed lot is not led to")
 
     def test_a_photo_on_which_nothing_was_found_is_still_seen(self) -> None:
         paper = np.random.default_rng(1).normal(225, 2, (300, 400, 3)).clip(0, 255).astype(np.uint8)
@@ -232,6 +247,7 @@ class RefusalTest(ServerCase):
             "/api/photos/999999",
             "/api/deliveries/999999.zip",
             "/api/deliveries/999999/files",
+            "/api/deliveries/999999/files/1",
             f"/api/pictures/{'0' * 64}",
         ):
             answer = self.client.get(address)

@@ -72,7 +72,7 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
         Also encode the coverage.
     """
     size = render.size_at(1.0)
-    spec = _with_background(spec, render.sheet.place.background)
+    spec = with_background(spec, render.sheet.place.background)
     placing = full_frame(*size) if whole_frame else place(render.marks.place.over(spec), *size, render.box)
     laid = on_canvas(render, spec, placing)
     parts = _parts(render, spec, placing) if spec.file == "openraster" else ()
@@ -103,7 +103,7 @@ def mend_shares(render: Render) -> list[MendShare]:
     return [MendShare(kind=mend.kind, name=mend.name, share=round(100 * share, 3)) for mend, share in shares]
 
 
-def _with_background(spec: ListingSpec, insisted: Literal["spec", "white", "transparent"]) -> ListingSpec:
+def with_background(spec: ListingSpec, insisted: Literal["spec", "white", "transparent"]) -> ListingSpec:
     """The spec with the background that the run sheet insists on, where the spec's format can hold it."""
     if insisted == "spec" or (insisted == "transparent" and spec.file not in SEE_THROUGH):
         return spec

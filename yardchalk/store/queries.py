@@ -733,9 +733,9 @@ def lost_deliveries(connection: Connection[Row]) -> list[Row]:
 def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) -> None:
     connection.execute(
         """INSERT INTO delivery_files
-             (delivery_id, photo_id, name, source, source_digest, digest, preview, bytes, verdict, findings, mends, sheet, sheet_version,
-              named)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
+             (delivery_id, photo_id, name, source, source_digest, digest, preview, see_through, bytes, verdict, findings, mends,
+              sheet, sheet_version, named)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
         (
             delivery_id,
             file["photo_id"],
@@ -744,6 +744,7 @@ def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) 
             file["source_digest"],
             file["digest"],
             file["preview"],
+            file["see_through"],
             file["bytes"],
             file["verdict"],
             Jsonb(file["findings"]),

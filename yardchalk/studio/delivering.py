@@ -12,6 +12,7 @@ from typing import IO, Any, cast
 
 from psycopg import Connection
 
+from yardchalk.core.deliver import with_background
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.store import queries
 from yardchalk.studio.context import Studio, announce
@@ -46,6 +47,7 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
         shelf = Shelf(connection)
         for row, named in zip(chosen, _names(connection, lot, chosen), strict=True):
             sheet = row["sheet"] or lot["sheet"]
+            spec = with_background(shelf.spec(lot["spec"]), shelf.sheet(sheet).place.background)
             queries.add_delivery_file(
                 connection,
                 delivery_id,
@@ -57,6 +59,7 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
                     "source_digest": row["digest"],
                     "digest": row["result"],
                     "preview": row["preview"],
+                    "see_through": spec.background == "transparent",
                     "bytes": int(row["figures"].get("file (bytes)") or 0),
                     "verdict": row["verdict"],
                     "findings": row["findings"],

@@ -574,6 +574,7 @@ class DeliveredFile(_Out):
     lot_id: int | None = Field(description="The lot that the photo is found in; None if it was removed.")
     digest: str
     preview: str | None = Field(description="What the file looks like; None of files delivered before that was kept.")
+    see_through: bool = Field(description="Whether it is seen on what a page lays behind it, and not on white.")
     bytes: int
     verdict: Verdict
     findings: list[Finding]

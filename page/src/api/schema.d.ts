@@ -2558,6 +2558,11 @@ export interface components {
              * @description What the file looks like; None of files delivered before that was kept.
              */
             preview: string | null;
+            /**
+             * See Through
+             * @description Whether it is seen on what a page lays behind it, and not on white.
+             */
+            see_through: boolean;
             /** Bytes */
             bytes: number;
             /**
