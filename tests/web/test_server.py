@@ -258,6 +258,15 @@ class RefusalTest(ServerCase):
         self.assertIn("purple", wrong.json()["message"])
         self.assertEqual(self.client.post("/api/lots/999999/files", params={"name": "x.jpg"}, content=b"x").status_code, 404)
 
+    def test_a_fault_of_ours_is_said_too(self) -> None:
+        lot_id = self.filled(small_photos(1))
+        number = self.rows(lot_id)[0]["id"]
+        with self.studio.transaction() as connection:
+            connection.execute("UPDATE photos SET marks = '[1]' WHERE id = %s", (number,))
+        answer = self.client.get(f"/api/photos/{number}")
+        self.assertEqual(answer.status_code, 500)
+        self.assertIn(f"GET /api/photos/{number}: went wrong inside Yard Chalk. Nothing is lost", answer.json()["message"])
+
     def test_a_file_over_the_limit_is_refused_by_name_while_it_streams(self) -> None:
         lot_id = self.filled({})
 

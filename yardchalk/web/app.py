@@ -19,7 +19,7 @@ from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.web import clearing, deliveries, edging, intake, judging, lots, mending, photos, shelf
-from yardchalk.web.common import GivenMarks, answer_error
+from yardchalk.web.common import GivenMarks, answer_error, answer_fault
 from yardchalk.web.events import LiveEvents
 from yardchalk.web.guard import Guard
 from yardchalk.web.renderers import Renderers
@@ -53,6 +53,7 @@ def create_app(place: Place | None = None) -> FastAPI:
     app.add_middleware(Guard)
     app.add_exception_handler(YardError, answer_error)
     app.add_exception_handler(RequestValidationError, _answer_invalid)
+    app.add_exception_handler(Exception, answer_fault)
     for router in (
         lots.router,
         photos.router,

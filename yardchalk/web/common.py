@@ -71,3 +71,10 @@ def answer_error(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, YardError)
     status = 404 if isinstance(error, NotThere) else 422 if isinstance(error, BadSettings) else 409
     return JSONResponse({"message": error.message}, status)
+
+
+def answer_fault(request: Request, _: Exception) -> JSONResponse:
+    """A fault of ours as a message; what it was is in the log, which Starlette writes it to."""
+    where = f"{request.method} {request.url.path}"
+    remedy = "Nothing is lost: try again, and if it stays so, look into service.log"
+    return JSONResponse({"message": f"{where}: went wrong inside Yard Chalk. {remedy}."}, 500)

@@ -86,7 +86,7 @@ function FileRow({ file, address }: { file: DeliveredFile; address: string }) {
             height="64px"
             border="1px solid"
             borderColor="line"
-            style={{ background: cardBackground.checks }}
+            style={{ background: cardBackground[file.see_through ? 'checks' : 'white'] }}
           >
             {file.preview && (
               <img

@@ -62,7 +62,7 @@ async function sendOne(lotId: number, { name, file }: Gathered): Promise<Intake>
     await new Promise((done) => setTimeout(done, AGAIN_MS));
     response = await fetch(address, request).catch(() => null);
   }
-  const answer = (await response.json()) as Intake & { message?: string };
+  const answer = (await response.json().catch(() => ({}))) as Intake & { message?: string };
   if (!response.ok) throw new Error(answer.message ?? `The server answered ${response.status}.`);
   return answer;
 }
