@@ -56,7 +56,7 @@ class StageCache:
             if digest in self._kept:
                 self._let_go(digest)
 
-    def forget_large(self, least: int = 40_000_000) -> None:
+    def forget_large(self, least: int = 60_000_000) -> None:
         """Let go of what takes at least so many bytes: full-size pictures, once they are on the canvas."""
         with self._lock:
             for digest in [digest for digest, (_, buffers) in self._kept.items() if sum(buffers.values()) >= least]:
