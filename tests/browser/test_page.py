@@ -116,6 +116,9 @@ class LotTest(PageCase):
         page.locator("input[type=file]").first.set_input_files(
             [FilePayload(name=name, mimeType="image/jpeg", buffer=data) for name, data in files.items()]
         )
+        expect(page.get_by_text("3 photos taken in, 1 refused")).to_be_visible()
+        expect(page.get_by_text("Refused: PW-9100_gone.jpg: is cut short")).to_be_visible()
+        page.get_by_role("button", name="Close").click()
         expect(page.get_by_text("3 of 3 photos done")).to_be_visible(timeout=60_000)
         expect(page.get_by_text("PW-9100_gone.jpg: is cut short")).to_be_visible()
         expect(page.get_by_role("heading", name="Ready")).to_be_visible()

@@ -8,8 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bench.quality import photos, unit
+from tests.pictures import Scene
 from yardchalk.core.backdrop import fit_backdrop
+from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import Mask
+from yardchalk.core.regions import disc
 from yardchalk.core.render import Render
 from yardchalk.core.second_look import Look, look_again
 from yardchalk.core.settings import load_sheet
@@ -60,6 +63,24 @@ class SecondLookTest(unittest.TestCase):
         made = corrected(cleared, evidence, look)
         self.assertFalse((made.product & made.gaps).any())
         self.assertFalse((made.product & made.surroundings).any())
+
+    def test_what_no_border_parts_from_a_backdrop_that_it_is_like_is_backdrop(self) -> None:
+        made = Scene(width=800, height=600).made()
+        pixels = decode_photo(made.png, "pot").pixels.astype(np.uint8)
+        evidence = gather_evidence(pixels, fit_backdrop(pixels))
+        cleared = clear_automatically(evidence)
+        true = made.alpha > 0.5
+        x, y, w, _ = cv2.boundingRect(true.view(np.uint8))
+        coverage = true.astype(np.float32)
+        patch = np.s_[y + 60 : y + 110, x + w - 20 : x + w + 40]  # out of the product's side
+        coverage[patch] = 1
+        nowhere = np.zeros(true.shape, bool)
+        found = corrected(cleared, evidence, Look(coverage, nowhere, nowhere)).product
+        apart = cv2.dilate(true.view(np.uint8), disc(25)) == 0  # from the flank that the product has along its border
+        there = int((apart & (coverage > 0)).sum())
+        self.assertGreater(there, 1500)
+        self.assertLess(int((apart & found).sum()), 0.1 * there, "the patch is not the product")
+        self.assertFalse((true & ~found).any(), "and nothing of that is lost")
 
     def test_a_gap_is_what_the_product_encloses_and_specks_are_no_product(self) -> None:
         coverage = np.zeros((200, 300), np.float32)

@@ -79,6 +79,7 @@ export const useLineup = (id: number) =>
     queryKey: keys.lineup(id),
     queryFn: async () => {
       const known = queries.getQueryData<Tile[]>(keys.lineup(id)) !== undefined;
+      const at = ++asked;
       let tiles = await pageOf(id, { limit: FIRST });
       for (let limit = FIRST, got = tiles.length; got === limit;) {
         if (!known) queries.setQueryData(keys.lineup(id), tiles);
@@ -89,21 +90,37 @@ export const useLineup = (id: number) =>
         const there = new Set(next.map((tile) => tile.id));
         tiles = [...tiles.filter((tile) => !there.has(tile.id)), ...next];
       }
-      return tiles;
+      return settled(id, tiles, at);
     },
   });
 
 const pageOf = (id: number, query: { limit?: number; after?: number; photo?: number[] }) =>
   answered(client.GET('/api/lots/{lot_id}/lineup', { params: { path: { lot_id: id }, query } }));
 
+let asked = 0;
+const askedLast = new Map<number, number>(); // photo, and the request that its tile was asked for with
+
+/** Answers overtake each other: of each photo the tile that was asked for last stands. `at` is the request of these. */
+function settled(id: number, tiles: Tile[], at: number): Tile[] {
+  const newer = (tile: Tile) => (askedLast.get(tile.id) ?? 0) > at;
+  const kept = (queries.getQueryData<Tile[]>(keys.lineup(id)) ?? []).filter(newer);
+  const rest = tiles.filter((tile) => !newer(tile));
+  rest.forEach((tile) => askedLast.set(tile.id, at));
+  return kept.length === 0 ? tiles : [...rest, ...kept].sort(inOrder);
+}
+
 /** Ask again for the tiles of some photos of a lot, and put them where they belong now. */
 export async function refreshTiles(id: number, photos: number[]) {
   const tiles = queries.getQueryData<Tile[]>(keys.lineup(id));
   if (!tiles) return;
+  const at = ++asked;
   const fresh = await pageOf(id, { photo: photos });
-  const gone = new Set(photos);
+  const mine = new Set(photos.filter((photo) => (askedLast.get(photo) ?? 0) < at));
+  mine.forEach((photo) => askedLast.set(photo, at));
   queries.setQueryData<Tile[]>(keys.lineup(id), (now) =>
-    [...(now ?? tiles).filter((tile) => !gone.has(tile.id)), ...fresh].sort(inOrder),
+    [...(now ?? tiles).filter((tile) => !mine.has(tile.id)), ...fresh.filter((tile) => mine.has(tile.id))].sort(
+      inOrder,
+    ),
   );
 }
 

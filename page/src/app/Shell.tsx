@@ -1,5 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { NavLink, Outlet } from 'react-router';
+import { Intaking } from '../intake/Intaking';
 import { Offline } from '../shared/Offline';
 
 const pages = [
@@ -38,6 +39,7 @@ export function Shell() {
           ))}
         </Flex>
         <Box flex="1" />
+        <Intaking />
         <Offline />
       </Flex>
       <Box flex="1" minHeight="0">

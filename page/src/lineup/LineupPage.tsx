@@ -4,8 +4,9 @@ import { useNavigate, useParams } from 'react-router';
 import type { Tile } from '../api/client';
 import { useLineup, useLot } from '../api/queries';
 import { DropArea } from '../intake/DropArea';
+import type { Gathered } from '../intake/gather';
 import { IntakeReport } from '../intake/IntakeReport';
-import { useIntake } from '../intake/useIntake';
+import { isRunning, send, useIntake } from '../intake/sending';
 import { KeyHelp } from '../shared/KeyHelp';
 import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
@@ -52,7 +53,6 @@ export function LineupPage() {
   const navigate = useNavigate();
   const lot = useLot(lotId);
   const lineup = useLineup(lotId);
-  const { progress, send, dismiss } = useIntake();
   const [card, setCard] = useState<Card>('white');
   const [filter, setFilter] = useState<Filter>({ check: null, name: '' });
   const [only, setOnly] = useState<ReadonlySet<number> | null>(null);
@@ -87,10 +87,12 @@ export function LineupPage() {
   if (lineup.isError && !lineup.data)
     return <Trouble message={lineup.error.message} onRetry={() => void lineup.refetch()} />;
   if (!lot.data || !lineup.data) return <Loading what="the line-up" />;
+  const { name } = lot.data;
+  const take = (files: Gathered[]) => send({ id: lotId, name }, files);
   return (
-    <DropArea what={`Drop to add to ${lot.data.name}`} onFiles={(files) => void send(lotId, files)}>
+    <DropArea what={`Drop to add to ${lot.data.name}`} onFiles={take}>
       <Flex direction="column" height="100%">
-        <LotHeader lot={lot.data} onFiles={(files) => void send(lotId, files)} />
+        <LotHeader lot={lot.data} onFiles={take} />
         <Flex flex="1" minHeight="0">
           <FindingFilters
             lotId={lotId}
@@ -103,13 +105,9 @@ export function LineupPage() {
             }}
           />
           <Flex as="main" direction="column" flex="1" minWidth="0">
-            {progress && (
-              <Box p="3" pb="0">
-                <IntakeReport progress={progress} onDismiss={dismiss} />
-              </Box>
-            )}
+            <IntakeReport lotId={lotId} />
             {tiles.length === 0 ? (
-              <Empty title="This lot is empty">Drop photos, folders or ZIPs here, or press Add photos.</Empty>
+              <NoPhotos lotId={lotId} />
             ) : (
               <>
                 <Flex
@@ -166,6 +164,13 @@ export function LineupPage() {
       <KeyHelp title="Keys on the line-up" keys={KEYS} open={help} onClose={() => setHelp(false)} />
     </DropArea>
   );
+}
+
+function NoPhotos({ lotId }: { lotId: number }) {
+  const progress = useIntake(lotId);
+  if (progress && isRunning(progress))
+    return <Empty title="On their way">Each photo is shown as soon as it is in.</Empty>;
+  return <Empty title="This lot is empty">Drop photos, folders or ZIPs here, or press Add photos.</Empty>;
 }
 
 function TileSize({ size, onSize }: { size: number; onSize: (size: number) => void }) {

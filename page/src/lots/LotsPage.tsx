@@ -7,8 +7,7 @@ import { useLots } from '../api/queries';
 import { ChooseFiles } from '../intake/ChooseFiles';
 import { DropArea } from '../intake/DropArea';
 import type { Gathered } from '../intake/gather';
-import { IntakeReport } from '../intake/IntakeReport';
-import { useIntake } from '../intake/useIntake';
+import { send } from '../intake/sending';
 import { Empty, Loading, Trouble } from '../shared/states';
 import { useKeys } from '../shared/keys';
 import { LotCard } from './LotCard';
@@ -21,7 +20,6 @@ const MANY = 8; // more lots than these are looked through by name
 export function LotsPage() {
   const lots = useLots();
   const navigate = useNavigate();
-  const { progress, send, dismiss } = useIntake();
   const [trouble, setTrouble] = useState<string>();
   const [find, setFind] = useState('');
   const [renaming, setRenaming] = useState<LotCardData | null>(null);
@@ -34,7 +32,10 @@ export function LotsPage() {
   });
   const takeBack = useTakeBack();
   const start = async (files: Gathered[]) => {
-    if (files.length === 0) return;
+    if (files.length === 0) {
+      setTrouble('There is no file in it. Drop photos, folders that hold photos, or ZIPs.');
+      return;
+    }
     const name = nameFor(files, lots.data ?? []);
     try {
       const made = await answered(
@@ -42,7 +43,7 @@ export function LotsPage() {
           body: { name, sheet: 'white', spec: 'square-2000' },
         }),
       );
-      await send(made.id, files);
+      send({ id: made.id, name }, files);
       await navigate(`/lots/${made.id}`);
     } catch (error) {
       setTrouble(messageOf(error));
@@ -79,11 +80,6 @@ export function LotsPage() {
           </ChooseFiles>
         </Flex>
         {trouble && <Trouble message={trouble} onRetry={() => setTrouble(undefined)} />}
-        {progress && (
-          <Box mb="4">
-            <IntakeReport progress={progress} onDismiss={dismiss} />
-          </Box>
-        )}
         {removed && (
           <Flex role="status" mb="4" gap="4" align="center">
             <Text>{removed.name} is removed.</Text>

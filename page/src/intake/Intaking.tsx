@@ -1,0 +1,16 @@
+import { Text } from '@chakra-ui/react';
+import { Link, useLocation } from 'react-router';
+import { isRunning, useIntakes } from './sending';
+
+/** Which lots files are being sent into, for those who have gone to another page meanwhile. */
+export function Intaking() {
+  const here = useLocation().pathname;
+  const running = [...useIntakes().values()].filter(isRunning).filter(({ lot }) => here !== `/lots/${lot.id}`);
+  return running.map(({ lot, done, total }) => (
+    <Text key={lot.id} role="status" truncate maxWidth="320px" textDecoration="underline">
+      <Link to={`/lots/${lot.id}`}>
+        Taking in {done} of {total}, {lot.name}
+      </Link>
+    </Text>
+  ));
+}
