@@ -293,11 +293,14 @@ class StandInTest(StudioCase):
         self.assertEqual(by_name["scan p1.tif"]["lot_name"], "Spring")
         left = {str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_file()}
         self.assertEqual(left, {".taken/Spring/scan.tif", ".taken/PW-9000_pot.jpg", ".refused/broken.jpg", "Spring/late.jpg"})
-        # The same again is said, not taken twice.
+        # The same again is said, not taken twice; and a lot that was renamed is still the one of its folder.
         (folder / "again.jpg").write_bytes(photo)
+        spring = by_name["scan p1.tif"]["lot_id"]
+        lots.rename_lot(self.studio, spring, "Easter table")
         inbox.look()
         time.sleep(2.1)
         inbox.look()
+        self.assertEqual({row["name"] for row in self.rows(spring)}, {"scan p1.tif", "scan p2.tif", "late.jpg"})
         self.assertEqual([row["name"] for row in reading.arrivals(self.studio) if row["kind"] == "known"], ["again.jpg"])
         self.assertEqual(inspect_photo((folder / ".taken" / "again.jpg").read_bytes(), "x").format, "JPEG")
 

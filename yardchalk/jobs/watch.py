@@ -14,7 +14,7 @@ from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.studio.intake import take_in
-from yardchalk.studio.lots import lot_named
+from yardchalk.studio.lots import lot_of_folder
 from yardchalk.studio.names import hidden
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.sweeping import OLD_S, sweep
@@ -76,7 +76,7 @@ class Inbox:
 
     def _lot_of(self, path: Path) -> int:
         inside = path.relative_to(self.folder).parts
-        return lot_named(self.studio, inside[0][:120] if len(inside) > 1 else LOOSE)
+        return lot_of_folder(self.studio, inside[0][:120] if len(inside) > 1 else LOOSE)
 
     def _move(self, path: Path, where: str) -> None:
         target = self.folder / where / path.relative_to(self.folder)

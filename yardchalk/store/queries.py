@@ -36,8 +36,8 @@ def announce(connection: Connection[Row], payload: str) -> None:
 # Lots ---------------------------------------------------------------------------------------------------------------
 
 
-def add_lot(connection: Connection[Row], name: str, sheet: str, spec: str) -> int:
-    row = _one(connection, "INSERT INTO lots (name, sheet, spec) VALUES (%s, %s, %s) RETURNING id", name, sheet, spec)
+def add_lot(connection: Connection[Row], name: str, sheet: str, spec: str, folder: str | None = None) -> int:
+    row = _one(connection, "INSERT INTO lots (name, sheet, spec, folder) VALUES (%s, %s, %s, %s) RETURNING id", name, sheet, spec, folder)
     assert row is not None
     return int(row["id"])
 
@@ -75,8 +75,17 @@ def empty_digest(connection: Connection[Row], lot_id: int) -> str | None:
     return None if row is None else str(row["digest"])
 
 
-def lot_named(connection: Connection[Row], name: str) -> Row | None:
-    return _one(connection, "SELECT * FROM lots WHERE name = %s AND removed_at IS NULL ORDER BY id LIMIT 1", name)
+def lot_of_folder(connection: Connection[Row], folder: str) -> Row | None:
+    """The lot that a folder's photos go into; one that is only called so, if there is none yet. From now on it is that one."""
+    return _one(
+        connection,
+        """UPDATE lots SET folder = %s WHERE id = (
+             SELECT id FROM lots WHERE (folder = %s OR folder IS NULL AND name = %s) AND removed_at IS NULL ORDER BY folder IS NULL, id LIMIT 1)
+           RETURNING *""",
+        folder,
+        folder,
+        folder,
+    )
 
 
 def rename_lot(connection: Connection[Row], lot_id: int, name: str) -> bool:

@@ -17,11 +17,11 @@ def add_lot(studio: Studio, name: str, sheet: str, spec: str) -> int:
         return queries.add_lot(connection, name.strip() or "New lot", sheet, spec)
 
 
-def lot_named(studio: Studio, name: str) -> int:
-    """The number of the lot of this name; a new one with the shipped white sheet and square spec if there is none."""
+def lot_of_folder(studio: Studio, folder: str) -> int:
+    """The number of the lot that a watched folder's photos go into; a new one with the shipped white sheet and square spec if there is none."""
     with studio.transaction() as connection:
-        found = queries.lot_named(connection, name)
-        return int(found["id"]) if found else queries.add_lot(connection, name, "white", "square-2000")
+        found = queries.lot_of_folder(connection, folder)
+        return int(found["id"]) if found else queries.add_lot(connection, folder, "white", "square-2000", folder)
 
 
 def set_lot(studio: Studio, lot_id: int, sheet: str, spec: str) -> int:
