@@ -80,7 +80,8 @@ def lot_of_folder(connection: Connection[Row], folder: str) -> Row | None:
     return _one(
         connection,
         """UPDATE lots SET folder = %s WHERE id = (
-             SELECT id FROM lots WHERE (folder = %s OR folder IS NULL AND name = %s) AND removed_at IS NULL ORDER BY folder IS NULL, id LIMIT 1)
+             SELECT id FROM lots WHERE (folder = %s OR folder IS NULL AND name = %s) AND removed_at IS NULL
+             ORDER BY folder IS NULL, id LIMIT 1)
            RETURNING *""",
         folder,
         folder,

@@ -18,7 +18,7 @@ def add_lot(studio: Studio, name: str, sheet: str, spec: str) -> int:
 
 
 def lot_of_folder(studio: Studio, folder: str) -> int:
-    """The number of the lot that a watched folder's photos go into; a new one with the shipped white sheet and square spec if there is none."""
+    """The number of the lot that a watched folder's photos go into; if there is none a new one, with the white sheet and square spec."""
     with studio.transaction() as connection:
         found = queries.lot_of_folder(connection, folder)
         return int(found["id"]) if found else queries.add_lot(connection, folder, "white", "square-2000", folder)
