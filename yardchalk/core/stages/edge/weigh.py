@@ -26,6 +26,7 @@ _PIXEL = 0.3  # px; spread of an edge by the pixels themselves
 _CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma; in the product's own light too
 _TURNS = 3
 _STRIP = 512  # rows
+_BLOCK = 1024  # pixels
 _FAR_OUT = 2.0  # spreads of an edge
 
 
@@ -138,95 +139,112 @@ def _weigh_pixels(
     per_code = np.float32(65535 / (table.size - 1))
     out = np.empty((rows.size, 3), np.float32)
     changed = np.empty(rows.size, np.bool_)
-    f, b, c, own = np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32), np.empty(4, np.float32)
-    q = np.empty(5, np.float32)
     one = np.float32(1)
-    for i in range(rows.size):
-        y, x = rows[i], columns[i]
-        at_y = min(max((y + top_row + 0.5) * sy - 0.5, 0.0), ah - 1.0)
-        at_x = min(max((x + left + 0.5) * sx - 0.5, 0.0), aw - 1.0)
-        y0, x0 = int(at_y), int(at_x)
-        y1, x1 = min(y0 + 1, ah - 1), min(x0 + 1, aw - 1)
-        t, s = np.float32(at_y - y0), np.float32(at_x - x0)
-        f[:] = 0
-        b[:] = 0
-        q[:] = 0
-        known, d, guess = np.float32(0), np.float32(0), np.float32(0)
-        for corner in range(4):
-            v, u = y1 if corner > 1 else y0, x1 if corner % 2 else x0
-            share = (t if corner > 1 else one - t) * (s if corner % 2 else one - s)
-            d += share * distance[v, u]
-            guess += share * solved[v, u]
-            j = index[v, u] - 1
-            if j >= 0 and share > 0:
-                known += share
-                for k in range(4):
-                    f[k] += share * front[j, k]
-                    b[k] += share * behind[j, k]
-                for k in range(5):
-                    q[k] += share * doubt[j, k]
-        for k in range(4):
-            f[k] /= known
-            b[k] /= known
-        for k in range(5):
-            q[k] /= known
-        thin, close = q[2], max(q[4], np.float32(0)) * np.float32(alike)
-        expected = np.float32(0.5 * (1 + math.erf(d / spread * 0.7071067811865476)))
-        exact = _PLACE if q[4] < 0 else _LOOKED_PLACE
-        steep = np.float32(exact * 0.3989423 / spread * math.exp(-0.5 * (d / spread) ** 2) + _ALPHA_FLOOR)
-        expected = thin * guess + (one - thin) * expected
-        steep = thin * np.float32(_THIN_SPREAD) + (one - thin) * steep
-        expected = close * guess + (one - close) * expected
-        steep = close * np.float32(_LOOKED_SPREAD) + (one - close) * steep
-        see(pixels, y, x, table, fine_table, per_code, c)
-        a = _most_likely(c, f, b, expected, steep * steep, q[0] * q[0], q[1] * q[1], own)
-        # Farther out than the lens spreads an edge, faint coverage is noise; farther in, what lowers it a little is texture.
-        far_out, far_in = d < -_FAR_OUT * spread, d > _FAR_OUT * spread
-        noise = min(max(q[1] / max(abs(f[3] - b[3]), np.float32(1e-3)), np.float32(NOTHING)), np.float32(0.3))
-        low = thin * noise + (one - thin) * np.float32(0.1 if far_out else NOTHING)
-        high = thin * noise + (one - thin) * np.float32(0.1 if far_in else 1 - ALL)
-        if a < close * np.float32(NOTHING) + (one - close) * low:
-            a = np.float32(0)
-        if a > one - (close * np.float32(_LOOKED_ALL) + (one - close) * high):
-            a = one
-        changed[i] = a > 0 and (a < 1 or d <= clean)
-        alpha[y, x] = a
-        for k in range(3):
-            out[i, k] = min(max(own[k], np.float32(0)), one)
+    f, b, q, c = np.empty(4, np.float32), np.empty(4, np.float32), np.empty(5, np.float32), np.empty(4, np.float32)
+    # In blocks, each quantity of a block in a row of its own, so that the processor weighs many pixels at once.
+    seen, front_here, behind_here = np.empty((4, _BLOCK), np.float32), np.empty((4, _BLOCK), np.float32), np.empty((4, _BLOCK), np.float32)
+    doubt_here, own = np.empty((5, _BLOCK), np.float32), np.empty((3, _BLOCK), np.float32)
+    away, closeness = np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32)
+    expected, of_alpha, likely = np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32)
+    for start in range(0, rows.size, _BLOCK):
+        n = min(_BLOCK, rows.size - start)
+        for i in range(n):
+            y, x = rows[start + i], columns[start + i]
+            at_y = min(max((y + top_row + 0.5) * sy - 0.5, 0.0), ah - 1.0)
+            at_x = min(max((x + left + 0.5) * sx - 0.5, 0.0), aw - 1.0)
+            y0, x0 = int(at_y), int(at_x)
+            y1, x1 = min(y0 + 1, ah - 1), min(x0 + 1, aw - 1)
+            t, s = np.float32(at_y - y0), np.float32(at_x - x0)
+            f[:] = 0
+            b[:] = 0
+            q[:] = 0
+            known, d, guess = np.float32(0), np.float32(0), np.float32(0)
+            for corner in range(4):
+                v, u = y1 if corner > 1 else y0, x1 if corner % 2 else x0
+                share = (t if corner > 1 else one - t) * (s if corner % 2 else one - s)
+                d += share * distance[v, u]
+                guess += share * solved[v, u]
+                j = index[v, u] - 1
+                if j >= 0 and share > 0:
+                    known += share
+                    for k in range(4):
+                        f[k] += share * front[j, k]
+                        b[k] += share * behind[j, k]
+                    for k in range(5):
+                        q[k] += share * doubt[j, k]
+            see(pixels, y, x, table, fine_table, per_code, c)
+            for k in range(4):
+                seen[k, i], front_here[k, i], behind_here[k, i] = c[k], f[k] / known, b[k] / known
+            for k in range(5):
+                doubt_here[k, i] = q[k] / known
+            thin, close = doubt_here[2, i], max(doubt_here[4, i], np.float32(0)) * np.float32(alike)
+            by_outline, steep = np.float32(0), np.float32(0)
+            if thin < one:
+                by_outline = np.float32(0.5 * (1 + math.erf(d / spread * 0.7071067811865476)))
+                exact = _PLACE if doubt_here[4, i] < 0 else _LOOKED_PLACE
+                steep = np.float32(exact * 0.3989423 / spread * math.exp(-0.5 * (d / spread) ** 2) + _ALPHA_FLOOR)
+            by_outline = thin * guess + (one - thin) * by_outline
+            steep = thin * np.float32(_THIN_SPREAD) + (one - thin) * steep
+            steep = close * np.float32(_LOOKED_SPREAD) + (one - close) * steep
+            expected[i], of_alpha[i] = close * guess + (one - close) * by_outline, steep * steep
+            away[i], closeness[i] = d, close
+        _most_likely(n, seen, front_here, behind_here, expected, of_alpha, doubt_here, likely, own)
+        for i in range(n):
+            a, d, thin, close = likely[i], away[i], doubt_here[2, i], closeness[i]
+            # Farther out than the lens spreads an edge, faint coverage is noise; farther in, what lowers it a little is texture.
+            far_out, far_in = d < -_FAR_OUT * spread, d > _FAR_OUT * spread
+            step = max(abs(front_here[3, i] - behind_here[3, i]), np.float32(1e-3))
+            noise = min(max(doubt_here[1, i] / step, np.float32(NOTHING)), np.float32(0.3))
+            low = thin * noise + (one - thin) * np.float32(0.1 if far_out else NOTHING)
+            high = thin * noise + (one - thin) * np.float32(0.1 if far_in else 1 - ALL)
+            if a < close * np.float32(NOTHING) + (one - close) * low:
+                a = np.float32(0)
+            if a > one - (close * np.float32(_LOOKED_ALL) + (one - close) * high):
+                a = one
+            changed[start + i] = a > 0 and (a < 1 or d <= clean)
+            alpha[rows[start + i], columns[start + i]] = a
+            for k in range(3):
+                out[start + i, k] = own[k, i]
     return out, changed
 
 
 @compiled
 def _most_likely(
-    seen: Float,
-    front: Float,
-    behind: Float,
-    expected: np.float32,
-    of_alpha: np.float32,
-    of_front: np.float32,
-    of_light: np.float32,
-    own: Float,
-) -> np.float32:
-    """Coverage 0..1 and, into `own`, the product's light, of 4, that are most likely together; the others are variances."""
-    one, third = np.float32(1), np.float32(1 / 3)
-    own[:] = front
-    a = expected
-    for _ in range(_TURNS):
-        # Chroma is what is left of the three channels without their mean.
-        r, g, bl = own[0] - behind[0], own[1] - behind[1], own[2] - behind[2]
-        u, v, w = seen[0] - behind[0], seen[1] - behind[1], seen[2] - behind[2]
-        whole = r + g + bl
-        step, rise = own[3] - behind[3], seen[3] - behind[3]
-        square = step * step + _CHROMA * (r * r + g * g + bl * bl - whole * whole * third)
-        shared = step * rise + _CHROMA * (r * u + g * v + bl * w - whole * (u + v + w) * third)
-        a = min(max((shared * of_alpha + expected * of_light) / (square * of_alpha + of_light), np.float32(0)), one)
-        luma = a * of_front / (a * a * of_front + of_light)
-        chroma = a * _CHROMA * of_front / (a * a * _CHROMA * of_front + of_light)
-        mean = np.float32(0)
-        for k in range(3):
-            own[k] = seen[k] - a * front[k] - (one - a) * behind[k]
-            mean += own[k] * third
-        for k in range(3):
-            own[k] = min(max(front[k] + luma * mean + chroma * (own[k] - mean), np.float32(0)), one)
-        own[3] = min(max(front[3] + luma * (seen[3] - a * front[3] - (one - a) * behind[3]), np.float32(0)), one)
-    return a
+    n: int, seen: Float, front: Float, behind: Float, expected: Float, of_alpha: Float, doubt: Float, likely: Float, own: Float
+) -> None:
+    """Into `likely` and `own`: coverage 0..1 and the product's light (3, ...) that are most likely together, of the first n pixels.
+
+    Light is R, G, B and of luma, (4, ...); `of_alpha` is the variance of what coverage is expected to be. One pixel after another
+    without a branch and with all of a pixel in single values: so the compiler takes as many at once as the processor can.
+    """
+    zero, one, third = np.float32(0), np.float32(1), np.float32(1 / 3)
+    for i in range(n):
+        seen_r, seen_g, seen_b, seen_l = seen[0, i], seen[1, i], seen[2, i], seen[3, i]
+        front_r, front_g, front_b, front_l = front[0, i], front[1, i], front[2, i], front[3, i]
+        behind_r, behind_g, behind_b, behind_l = behind[0, i], behind[1, i], behind[2, i], behind[3, i]
+        alpha_variance, front_variance, light_variance = of_alpha[i], doubt[0, i] * doubt[0, i], doubt[1, i] * doubt[1, i]
+        u, v, w = seen_r - behind_r, seen_g - behind_g, seen_b - behind_b
+        rise = seen_l - behind_l
+        own_r, own_g, own_b, own_l = front_r, front_g, front_b, front_l
+        a = expected[i]
+        for _ in range(_TURNS):
+            # Chroma is what is left of the three channels without their mean.
+            r, g, b = own_r - behind_r, own_g - behind_g, own_b - behind_b
+            whole = r + g + b
+            step = own_l - behind_l
+            square = step * step + _CHROMA * (r * r + g * g + b * b - whole * whole * third)
+            shared = step * rise + _CHROMA * (r * u + g * v + b * w - whole * (u + v + w) * third)
+            a = (shared * alpha_variance + expected[i] * light_variance) / (square * alpha_variance + light_variance)
+            a = min(max(a, zero), one)
+            luma = a * front_variance / (a * a * front_variance + light_variance)
+            chroma = a * _CHROMA * front_variance / (a * a * _CHROMA * front_variance + light_variance)
+            r = seen_r - a * front_r - (one - a) * behind_r
+            g = seen_g - a * front_g - (one - a) * behind_g
+            b = seen_b - a * front_b - (one - a) * behind_b
+            mean = r * third + g * third + b * third
+            own_r = min(max(front_r + luma * mean + chroma * (r - mean), zero), one)
+            own_g = min(max(front_g + luma * mean + chroma * (g - mean), zero), one)
+            own_b = min(max(front_b + luma * mean + chroma * (b - mean), zero), one)
+            own_l = min(max(front_l + luma * (seen_l - a * front_l - (one - a) * behind_l), zero), one)
+        likely[i] = a
+        own[0, i], own[1, i], own[2, i] = own_r, own_g, own_b
