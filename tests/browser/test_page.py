@@ -138,6 +138,11 @@ class LotTest(PageCase):
         with page.expect_download() as download:
             page.get_by_role("link", name="ZIP").click()
         self.assertEqual(download.value.path().read_bytes()[:2], b"PK")
+        page.get_by_role("link", name="Lot of").click()
+        expect(page.get_by_text("3 of 3 photos done, 3 delivered")).to_be_visible()
+        page.get_by_role("button", name="Deliver 3 ready").click()
+        expect(page.get_by_text("All of these were delivered before, as they are.")).to_be_visible()
+        page.get_by_role("button", name="Not now").click()
 
 
 class LotAgainTest(PageCase):

@@ -12,15 +12,15 @@ from tests.pictures import Scene
 from tests.stand import StudioCase, small_photos
 from yardchalk.core.codecs import decode_photo, inspect_photo
 from yardchalk.core.errors import BadSettings, YardError
-from yardchalk.core.settings import ListingSpec, RunSheet, load_sheet, load_spec
+from yardchalk.core.settings import LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec
 from yardchalk.host.settings import ROOT
 from yardchalk.jobs.watch import LOOSE, Inbox
 from yardchalk.standins.capture import captured
 from yardchalk.standins.desk import judge
 from yardchalk.store import queries
-from yardchalk.studio import capturing, lots, reading, running, sending, shelf, trying
+from yardchalk.studio import capturing, history, lots, reading, running, sending, shelf, trying
 from yardchalk.studio.context import Studio
-from yardchalk.studio.delivering import plan
+from yardchalk.studio.delivering import deliver, plan
 from yardchalk.studio.names import plan_names, sku_of
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.sweeping import sweep
@@ -195,6 +195,27 @@ class NamesTest(StudioCase):
         folder = self.place.deliveries / delivery["folder"]
         self.assertEqual({one["name"] for one in planned} | {"manifest.csv", "manifest.json"}, {path.name for path in folder.iterdir()})
         self.assertEqual([one["name"] for one in planned], ["PW-9000-01.png", "PW-9001-02.png"])
+
+    def test_what_was_delivered_as_it_is_can_be_left_out_of_the_next_delivery(self) -> None:
+        lot_id, _ = self.lot(small_photos(2))
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        everything = frozenset({"ready", "look", "fix"})
+        self.assertEqual([one["delivered"] for one in plan(self.studio, lot_id, everything, new_only=True)], [False, False])
+        self.delivered_here(lot_id, *everything)
+        self.assertEqual(reading.lot(self.studio, lot_id)["delivered"], 2)
+        with self.assertRaisesRegex(YardError, "no photo to deliver"):
+            deliver(self.studio, lot_id, everything, new_only=True)
+        ask_runs(self.studio, lot_id, anew=True)
+        self.work_here(lot_id)
+        self.assertEqual(reading.lot(self.studio, lot_id)["delivered"], 2, "worked again to the same bytes")
+        first = self.rows(lot_id)[0]
+        history.set_marks(self.studio, first["id"], Marks(lift=LiftMarks(white_point=200)), "White point")
+        ask_runs(self.studio, lot_id)
+        self.assertEqual(reading.lot(self.studio, lot_id)["delivered"], 1)
+        self.work_here(lot_id)
+        self.assertEqual([one["photo"] for one in plan(self.studio, lot_id, everything, new_only=True)], [first["id"]])
+        self.assertEqual([one["delivered"] for one in plan(self.studio, lot_id, everything)], [False, True])
 
 
 class StandInTest(StudioCase):

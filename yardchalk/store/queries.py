@@ -16,6 +16,7 @@ _VERDICTS = """
     count(*) FILTER (WHERE p.state = 'failed') AS failed,
     count(*) FILTER (WHERE p.state IN ('waiting', 'running')) AS waiting,
     count(*) FILTER (WHERE p.state = 'idle') AS idle,
+    count(*) FILTER (WHERE p.state = 'done' AND p.delivered) AS delivered,
     count(*) FILTER (WHERE p.state = 'done' AND p.engine IS DISTINCT FROM %s) AS outdated
 """
 
@@ -202,6 +203,7 @@ def lineup(connection: Connection[Row], lot_id: int, *, after: int | None, limit
            SELECT p.id, p.name, p.state, p.verdict, p.preview, p.error, p.result_width, p.result_height, p.rank, p.worst, p.sheet,
                   CASE WHEN p.preview IS NULL OR p.figures->'product of the photo (%%)' = '0' THEN p.as_shot END AS as_shot,
                   (p.facts->>'width')::int AS width, (p.facts->>'height')::int AS height, p.marks <> '{{}}' AS own_marks,
+                  p.state = 'done' AND p.delivered AS delivered,
                   (SELECT coalesce(jsonb_agg(jsonb_build_object('check', f->>'check', 'severity', f->>'severity',
                           'message', f->>'message',
                           'figure', f->'figure', 'unit', f->>'unit', 'place', f->'place'->'result') ORDER BY n), '[]')
@@ -391,7 +393,7 @@ def finish(connection: Connection[Row], photo_id: int, key: str, done: Row, engi
         connection,
         """UPDATE photos SET state = 'done', done_key = %s, runs = runs + 1, engine = %s, checked = %s, figures = %s,
                   mends = %s, preview = %s, result = %s, result_suffix = %s, result_width = %s, result_height = %s, took_ms = %s,
-                  error = NULL, updated_at = now()
+                  delivered = delivered AND result = %s, error = NULL, updated_at = now()
            WHERE id = %s AND asked_key = %s AND done_key IS DISTINCT FROM %s RETURNING id""",
         key,
         engine,
@@ -404,6 +406,7 @@ def finish(connection: Connection[Row], photo_id: int, key: str, done: Row, engi
         done["width"],
         done["height"],
         done["took_ms"],
+        done["result"],
         photo_id,
         key,
         key,
@@ -724,6 +727,14 @@ def folder_taken(connection: Connection[Row], folder: str) -> bool:
 
 def set_delivery(connection: Connection[Row], delivery_id: int, state: str, error: str | None = None) -> None:
     connection.execute("UPDATE deliveries SET state = %s, error = %s WHERE id = %s", (state, error, delivery_id))
+
+
+def set_delivered(connection: Connection[Row], delivery_id: int) -> None:
+    """Note of the photos whose results a delivery holds that they are delivered; not of those that have an other one by now."""
+    connection.execute(
+        "UPDATE photos p SET delivered = true FROM delivery_files f WHERE f.delivery_id = %s AND f.photo_id = p.id AND f.digest = p.result",
+        (delivery_id,),
+    )
 
 
 def set_delivery_job(connection: Connection[Row], delivery_id: int, job_id: int) -> None:

@@ -22,25 +22,35 @@ from yardchalk.studio.shelf import Shelf
 from yardchalk.studio.writing import write_new
 
 
-def plan(studio: Studio, lot_id: int, verdicts: frozenset[str]) -> list[dict[str, Any]]:
-    """What a delivery of the results with these verdicts would hold: photo, file name, and what had to be done to the name."""
+def plan(studio: Studio, lot_id: int, verdicts: frozenset[str], new_only: bool = False) -> list[dict[str, Any]]:
+    """What a delivery of the results with these verdicts would hold: photo, file name, and what had to be done to the name.
+
+    `new_only` leaves out what was delivered as it is.
+    """
     with studio.transaction() as connection:
         lot = _lot(connection, lot_id)
-        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts)]
+        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
         return [
-            {"photo": row["id"], "source": row["name"], "name": named.name, "why": named.why, "verdict": row["verdict"]}
+            {
+                "photo": row["id"],
+                "source": row["name"],
+                "name": named.name,
+                "why": named.why,
+                "verdict": row["verdict"],
+                "delivered": row["delivered"],
+            }
             for row, named in zip(chosen, _names(connection, lot, chosen), strict=True)
         ]
 
 
-def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"ready"})) -> int:
+def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"ready"}), new_only: bool = False) -> int:
     """Put a delivery of the results with these verdicts on record and queue its writing; returns its number.
 
     What it holds is settled here: results that are computed later belong into the next one.
     """
     with studio.transaction() as connection:
         lot = _lot(connection, lot_id)
-        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts)]
+        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
         if not chosen:
             raise YardError("has no photo to deliver", where=lot["name"], remedy="Run it first, or deliver those to look at as well")
         delivery_id = queries.add_delivery(connection, lot_id, lot["sheet"], lot["spec"], _free_folder(studio, connection, lot["name"]))
@@ -80,8 +90,8 @@ def _lot(connection: Connection[Any], lot_id: int) -> queries.Row:
     return lot
 
 
-def _goes_along(row: queries.Row, verdicts: frozenset[str]) -> bool:
-    return bool(row["state"] == "done" and row["verdict"] in verdicts and row["result"])
+def _goes_along(row: queries.Row, verdicts: frozenset[str], new_only: bool) -> bool:
+    return bool(row["state"] == "done" and row["verdict"] in verdicts and row["result"] and not (new_only and row["delivered"]))
 
 
 def _names(connection: Connection[Any], lot: queries.Row, chosen: list[queries.Row]) -> list[Named]:
@@ -125,6 +135,7 @@ def write_delivery(studio: Studio, delivery_id: int) -> None:
         return
     with studio.transaction() as connection:
         queries.set_delivery(connection, delivery_id, "done")
+        queries.set_delivered(connection, delivery_id)
         announce(connection, delivery["lot_id"])
 
 

@@ -177,11 +177,11 @@ def post_remove(studio: TheStudio, lot_id: int, named: PhotosNamed) -> None:
 
 
 @router.get("/lots/{lot_id}/delivery-plan", response_model=list[PlannedFile])
-def get_delivery_plan(studio: TheStudio, lot_id: int, verdict: Annotated[list[Verdict], Query()]) -> Any:
-    """What a delivery of these verdicts would write, and under which names."""
-    return plan(studio, lot_id, frozenset(verdict))
+def get_delivery_plan(studio: TheStudio, lot_id: int, verdict: Annotated[list[Verdict], Query()], new_only: bool = False) -> Any:
+    """What a delivery of these verdicts would write, and under which names; if so asked, without what was delivered as it is."""
+    return plan(studio, lot_id, frozenset(verdict), new_only)
 
 
 @router.post("/lots/{lot_id}/deliveries", response_model=Created, status_code=201)
 def post_delivery(studio: TheStudio, lot_id: int, asked: DeliverAsked) -> Any:
-    return Created(id=deliver(studio, lot_id, frozenset(asked.verdicts)))
+    return Created(id=deliver(studio, lot_id, frozenset(asked.verdicts), asked.new_only))

@@ -114,6 +114,7 @@ class MendedAlike(_Out):
 
 class DeliverAsked(BaseModel):
     verdicts: list[Verdict] = ["ready"]
+    new_only: bool = Field(False, description="Leave out what was delivered as it is.")
 
 
 class Count(BaseModel):
@@ -138,6 +139,7 @@ class Lot(_Out):
     waiting: int
     idle: int
     outdated: int = Field(description="Done by another version of the engine.")
+    delivered: int = Field(description="Done, and delivered as they are.")
     refused: int
     paused: bool
 
@@ -195,6 +197,7 @@ class LineupTile(_Out):
     width: int
     height: int
     own_marks: bool
+    delivered: bool = Field(description="As it is.")
     found: list[FoundBrief]
 
 
@@ -605,6 +608,7 @@ class PlannedFile(_Out):
     name: str
     why: str = Field(description="What had to be done to the name; empty if nothing.")
     verdict: Verdict
+    delivered: bool = Field(description="As it is, before.")
 
 
 class ShelfText(BaseModel):

@@ -301,7 +301,7 @@ export interface paths {
         };
         /**
          * Get Delivery Plan
-         * @description What a delivery of these verdicts would write, and under which names.
+         * @description What a delivery of these verdicts would write, and under which names; if so asked, without what was delivered as it is.
          */
         get: operations["get_delivery_plan_api_lots__lot_id__delivery_plan_get"];
         put?: never;
@@ -2523,6 +2523,12 @@ export interface components {
              *     ]
              */
             verdicts: ("ready" | "look" | "fix")[];
+            /**
+             * New Only
+             * @description Leave out what was delivered as it is.
+             * @default false
+             */
+            new_only: boolean;
         };
         /** DeliveredFile */
         DeliveredFile: {
@@ -3926,6 +3932,11 @@ export interface components {
             height: number;
             /** Own Marks */
             own_marks: boolean;
+            /**
+             * Delivered
+             * @description As it is.
+             */
+            delivered: boolean;
             /** Found */
             found: components["schemas"]["FoundBrief"][];
         };
@@ -4172,6 +4183,11 @@ export interface components {
              * @description Done by another version of the engine.
              */
             outdated: number;
+            /**
+             * Delivered
+             * @description Done, and delivered as they are.
+             */
+            delivered: number;
             /** Refused */
             refused: number;
             /** Paused */
@@ -4213,6 +4229,11 @@ export interface components {
              * @description Done by another version of the engine.
              */
             outdated: number;
+            /**
+             * Delivered
+             * @description Done, and delivered as they are.
+             */
+            delivered: number;
             /** Refused */
             refused: number;
             /** Paused */
@@ -4827,6 +4848,11 @@ export interface components {
              * @enum {string}
              */
             verdict: "ready" | "look" | "fix";
+            /**
+             * Delivered
+             * @description As it is, before.
+             */
+            delivered: boolean;
         };
         /** Points */
         Points: {
@@ -6686,6 +6712,7 @@ export interface operations {
         parameters: {
             query: {
                 verdict: ("ready" | "look" | "fix")[];
+                new_only?: boolean;
             };
             header?: never;
             path: {

@@ -80,6 +80,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           <Text whiteSpace="nowrap" mb="1" aria-live="polite">
             {done} of {count(lot.photos, 'photo')} done
             {lot.paused ? ', paused' : running && lot.seconds_left != null && `, ${duration(lot.seconds_left)} left`}
+            {lot.delivered > 0 && `, ${lot.delivered} delivered`}
           </Text>
           <VerdictBar counts={lot} />
         </Box>

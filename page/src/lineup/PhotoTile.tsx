@@ -113,6 +113,7 @@ const quietly = (tile: Tile) =>
     tile.allowed > 0 ? `${tile.allowed} allowed` : 'nothing found',
     ...(tile.sheet ? [`sheet ${tile.sheet}`] : []),
     ...(tile.own_marks ? ['own settings'] : []),
+    ...(tile.delivered ? ['delivered'] : []),
   ].join(', ');
 
 /** What a shop would call it: the words of the name without its number. */

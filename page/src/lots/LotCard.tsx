@@ -75,6 +75,11 @@ export function LotCard(props: { lot: LotCardData; onRename: () => void; onRemov
               </Flex>
             ))}
             {lot.refused > 0 && <Text color="slate.quiet">{lot.refused} refused at intake</Text>}
+            {lot.delivered > 0 && (
+              <Text color="slate.quiet" ml="auto">
+                {lot.delivered === lot.photos ? 'all' : lot.delivered} delivered
+              </Text>
+            )}
           </Flex>
         </Box>
       </Link>
