@@ -16,6 +16,7 @@ from tests.web.test_server import ServerCase
 from tools.browser import open_page
 from tools.shots import settled
 from yardchalk.host.settings import ROOT
+from yardchalk.studio.running import ask_runs
 
 AXE = ROOT / "page" / "node_modules" / "axe-core" / "axe.min.js"
 
@@ -146,6 +147,33 @@ class LotTest(PageCase):
 
 
 class LotAgainTest(PageCase):
+    def test_an_answer_that_was_overtaken_changes_no_tile(self) -> None:
+        page = self.page
+        lot_id = self.filled(small_photos(1))
+        self.work_here(lot_id)
+        self.go(f"/lots/{lot_id}")
+        tile = page.locator("a[data-photo]")
+        expect(tile).to_contain_text("nothing found")
+        late: list[tuple[Route, APIResponse]] = []
+
+        def answer(route: Route) -> None:
+            if late:
+                route.continue_()
+            else:
+                late.append((route, route.fetch()))
+
+        page.route(re.compile(rf"/lots/{lot_id}/lineup"), answer)
+        self.assertEqual(ask_runs(self.studio, lot_id, only=[self.rows(lot_id)[0]["id"]], anew=True), 1)
+        page.wait_for_timeout(1000)  # while it is asked for and held back
+        ((route, answered),) = late
+        self.assertIn('"state":"waiting"', answered.text().replace(" ", ""))
+        with page.expect_response(re.compile(r"/lineup\?photo=")):
+            self.work_here(lot_id)
+        route.fulfill(response=answered)
+        page.wait_for_timeout(400)
+        expect(tile).to_contain_text("nothing found")
+        page.unroute_all()
+
     def test_a_lot_is_renamed_removed_and_taken_back(self) -> None:
         page = self.page
         lot_id = self.filled(small_photos(1))

@@ -48,10 +48,10 @@ def ask_runs(
 ) -> int:
     """Queue every photo of the lot (or those named) whose result is not what its settings ask; how many were queued.
 
-    With `anew` also those whose result is; with `failed` just those that failed. Lots take turns: a photo's place in the queue is counted
-    on from the one whose turn it is, so that a lot that comes later need not wait for the end of one that came before (start-time fair
-    queueing: Goyal, Vin and Cheng, SIGCOMM 1996). In a paused lot they wait without a job. What a person holds at the bench is put off,
-    unless it is that person who asks (`urgent`).
+    With `anew` also those of the named ones whose result is; with `failed` just those that failed. Lots take turns: a photo's place in
+    the queue is counted on from the one whose turn it is, so that a lot that comes later need not wait for the end of one that came
+    before (start-time fair queueing: Goyal, Vin and Cheng, SIGCOMM 1996). In a paused lot they wait without a job. What a person holds
+    at the bench is put off, unless it is that person who asks (`urgent`).
     """
     with studio.transaction() as connection:
         lot = queries.lot(connection, lot_id)
