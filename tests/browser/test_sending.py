@@ -59,3 +59,24 @@ class SendingTest(PageCase):
         expect(page.get_by_role("link", name="Taking in")).to_have_count(0)
         self.assertEqual(len(held), 3, "the others were not sent at all")
         self.wrong.clear()  # the browser's own words for a lot that is not there
+
+    def test_what_is_dragged_from_the_page_itself_is_not_taken_in(self) -> None:
+        page = self.page
+        lot_id = self.filled(small_photos(2))
+        sent: list[str] = []
+        page.route("**/api/lots/*/files?*", lambda route: (sent.append(route.request.url), route.continue_()))
+        self.go(f"/lots/{lot_id}")
+        tile = page.locator("a[data-photo]").first
+        tile.hover()
+        page.mouse.down()
+        page.get_by_role("radio", name="Listing page").hover()
+        page.mouse.move(700, 600, steps=4)
+        expect(page.get_by_text("Drop to add to")).to_have_count(0)
+        page.mouse.up()
+        page.wait_for_timeout(300)
+        self.assertEqual(sent, [])
+        # And what comes from elsewhere still may be dropped.
+        main = page.get_by_role("main")
+        data = page.evaluate_handle("() => { const d = new DataTransfer(); d.items.add(new File(['x'], 'notes.txt')); return d; }")
+        main.dispatch_event("dragover", {"dataTransfer": data})
+        expect(page.get_by_text("Drop to add to")).to_be_visible()

@@ -64,23 +64,24 @@ class SecondLookTest(unittest.TestCase):
         self.assertFalse((made.product & made.gaps).any())
         self.assertFalse((made.product & made.surroundings).any())
 
-    def test_what_no_border_parts_from_a_backdrop_that_it_is_like_is_backdrop(self) -> None:
-        made = Scene(width=800, height=600).made()
+    def test_a_patch_of_shadow_that_no_border_parts_from_the_rest_of_it_is_backdrop(self) -> None:
+        made = Scene(width=1600, height=1200, shadow=0.6).made()
         pixels = decode_photo(made.png, "pot").pixels.astype(np.uint8)
         evidence = gather_evidence(pixels, fit_backdrop(pixels))
         cleared = clear_automatically(evidence)
         true = made.alpha > 0.5
-        x, y, w, _ = cv2.boundingRect(true.view(np.uint8))
-        coverage = true.astype(np.float32)
-        patch = np.s_[y + 60 : y + 110, x + w - 20 : x + w + 40]  # out of the product's side
-        coverage[patch] = 1
-        nowhere = np.zeros(true.shape, bool)
-        found = corrected(cleared, evidence, Look(coverage, nowhere, nowhere)).product
         apart = cv2.dilate(true.view(np.uint8), disc(25)) == 0  # from the flank that the product has along its border
-        there = int((apart & (coverage > 0)).sum())
-        self.assertGreater(there, 1500)
-        self.assertLess(int((apart & found).sum()), 0.1 * there, "the patch is not the product")
-        self.assertFalse((true & ~found).any(), "and nothing of that is lost")
+        nowhere = np.zeros(true.shape, bool)
+        for shaded in (True, False):
+            there = np.argwhere(apart & (evidence.features[..., 0] < -0.25 if shaded else evidence.features[..., 0] > -0.02))
+            y, x = there[np.abs(there - np.median(there, 0)).sum(1).argmin()]
+            coverage = true.astype(np.float32)
+            coverage[y - 15 : y + 15, x - 15 : x + 15] = 1
+            found = corrected(cleared, evidence, Look(coverage, nowhere, nowhere)).product
+            patch = apart & (coverage > 0)
+            self.assertGreater(int(patch.sum()), 300)
+            self.assertEqual(bool(found[patch].mean() > 0.5), not shaded, "in the light the second look is believed")
+            self.assertFalse((true & ~found).any(), "and nothing of the product is lost")
 
     def test_a_gap_is_what_the_product_encloses_and_specks_are_no_product(self) -> None:
         coverage = np.zeros((200, 300), np.float32)

@@ -1,5 +1,5 @@
 import { Box, Text } from '@chakra-ui/react';
-import { useState, type ReactNode } from 'react';
+import { useRef, useState, type ReactNode } from 'react';
 import { gatherDrop, type Gathered } from './gather';
 
 /** Takes files, folders and ZIPs that are dropped anywhere on what it holds. */
@@ -13,11 +13,20 @@ export function DropArea({
   children: ReactNode;
 }) {
   const [over, setOver] = useState(false);
+  // What is dragged from the page itself, a tile's link or its picture, is nothing to take in.
+  const own = useRef(false);
   return (
     <Box
       position="relative"
       height="100%"
+      onDragStart={() => {
+        own.current = true;
+      }}
+      onDragEnd={() => {
+        own.current = false;
+      }}
       onDragOver={(event) => {
+        if (own.current) return;
         event.preventDefault();
         setOver(true);
       }}
@@ -25,6 +34,7 @@ export function DropArea({
         if (!event.currentTarget.contains(event.relatedTarget as Node | null)) setOver(false);
       }}
       onDrop={(event) => {
+        if (own.current) return;
         event.preventDefault();
         setOver(false);
         void gatherDrop(event.dataTransfer.items).then(onFiles);

@@ -5,7 +5,7 @@ import { dismiss, isRunning, secondsLeft, stop, useIntake } from './sending';
 
 const LISTED = 5; // lines of a kind; the rest on demand
 
-/** What was given to a lot comes to: how far it is, what was there already, what was refused and why. Nothing if nothing was. */
+/** How far the files are that were given to a lot, what was there already, what was refused and why; nothing if none were given. */
 export function IntakeReport({ lotId }: { lotId: number }) {
   const progress = useIntake(lotId);
   if (!progress) return null;

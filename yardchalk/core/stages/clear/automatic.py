@@ -32,6 +32,7 @@ _LATTICE = 8  # openings
 _TABLE = 0.12  # share of the frame's edge
 _BLOCK = 8  # px
 _WIDER_THAN_FLANKS = 13  # px
+_IN_SHADOW, _LITTLE = -0.15, 0.005  # log light against the backdrop model; share of the product
 
 
 @dataclass(frozen=True)
@@ -67,16 +68,23 @@ def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
 
 
 def _drop_unbordered(product: Mask, evidence: Evidence, difference: Float) -> bool:
-    """Take from the product what no border parts from a backdrop that it is like, whatever it was taken for; whether any was."""
+    """Take from the product small patches of shadow that no border parts from the backdrop beside them; whether there are any.
+
+    Only in shadow, where a file's blocks of colour look like steps, and only little: in a noisy or blurred photo a pale product has
+    no border either, and there the second look is right.
+    """
     flood = Flood(_cost_of_likeness(evidence.steps, difference, np.zeros_like(product), _ALIKE, _AS_LIGHT), ~product)
     flood.rise(_NO_BORDER)
     flood.settle()
     unbordered = flood.reached & product
     # Along every border the product has a flank on which there is no step yet.
-    wide = cv2.morphologyEx(_eight(unbordered), cv2.MORPH_OPEN, disc(_WIDER_THAN_FLANKS))
-    if not wide.any():
+    wide = cv2.morphologyEx(_eight(unbordered), cv2.MORPH_OPEN, disc(_WIDER_THAN_FLANKS)) > 0
+    pieces = pieces_of(wide, diagonal=True)
+    dropped = pieces.means(evidence.features)[:, 0] < _IN_SHADOW
+    dropped[0] = False
+    if not 0 < pieces.area[dropped].sum() < _LITTLE * cv2.countNonZero(_eight(product)):
         return False
-    product &= ~(unbordered & (cv2.dilate(wide, disc(_WIDER_THAN_FLANKS)) > 0))
+    product &= ~(unbordered & (cv2.dilate(_eight(pieces.chosen(dropped)), disc(_WIDER_THAN_FLANKS)) > 0))
     return True
 
 
