@@ -63,8 +63,8 @@ class SendingTest(PageCase):
     def test_what_is_dragged_from_the_page_itself_is_not_taken_in(self) -> None:
         page = self.page
         lot_id = self.filled(small_photos(2))
-        sent: list[str] = []
-        page.route("**/api/lots/*/files?*", lambda route: (sent.append(route.request.url), route.continue_()))
+        sent: list[Route] = []
+        page.route("**/api/lots/*/files?*", lambda route: sent.append(route))
         self.go(f"/lots/{lot_id}")
         tile = page.locator("a[data-photo]").first
         tile.hover()
