@@ -50,9 +50,9 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
             key={name}
             aria-current={here ? 'step' : undefined}
             width={{ base: '118px', xl: '152px' }}
-            gap="2"
+            gap="1.5"
             whiteSpace="nowrap"
-            px="3.5"
+            px={{ base: '2', xl: '3.5' }}
             pt="14px"
             align="center"
             justify="space-between"
@@ -67,8 +67,10 @@ export function Yardstick(props: { photo: Photo; stage: Stage; onStage: (stage: 
           >
             <Text>
               <b>{name}</b> <span className="figures">{key}</span>
-              {((stage === 'lift' && !photo.lift_on) || (stage === 'clear' && !photo.clear_on)) && ' – off'}
-              {own[stage] && ' – own'}
+              <Box as="span" fontSize="12px" color="slate.quiet">
+                {((stage === 'lift' && !photo.lift_on) || (stage === 'clear' && !photo.clear_on)) && ' off'}
+                {own[stage] && ' own'}
+              </Box>
             </Text>
             {worst && worst !== 'note' && (
               <Flex align="center" gap="1.5">
