@@ -76,6 +76,6 @@ def answer_error(_: Request, error: Exception) -> JSONResponse:
 def answer_fault(request: Request, _: Exception) -> JSONResponse:
     """A fault of ours as a message; what it was is in the log, which Starlette writes it to."""
     where = f"{request.method} {request.url.path}"
-    remedy = "Nothing is lost: try again, and if it stays so, look into service.log"
+    remedy = "Nothing is lost: try again, and if it stays so, .yard/service.log says what it was"
     # The server hangs up after a fault; this tells the other side not to ask anything more on this connection.
     return JSONResponse({"message": f"{where}: went wrong inside Yard Chalk. {remedy}."}, 500, {"Connection": "close"})

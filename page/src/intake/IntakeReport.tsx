@@ -18,7 +18,7 @@ export function IntakeReport({ lotId }: { lotId: number }) {
         <Flex justify="space-between" align="center" gap="3">
           <Text fontWeight="600">
             {running
-              ? `Taking in ${done} of ${total}${left === null ? '' : `, ${duration(left)} left`}`
+              ? `Taking in ${done} of ${count(total, 'file')}${left === null ? '' : `, ${duration(left)} left`}`
               : [
                   `${count(taken, 'photo')} taken in`,
                   ...(refused.length > 0 ? [`${refused.length} refused`] : []),

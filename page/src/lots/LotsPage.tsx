@@ -79,7 +79,7 @@ export function LotsPage() {
             New lot from files
           </ChooseFiles>
         </Flex>
-        {trouble && <Trouble message={trouble} onRetry={() => setTrouble(undefined)} />}
+        {trouble && <Trouble message={trouble} onClose={() => setTrouble(undefined)} />}
         {removed && (
           <Flex role="status" mb="4" gap="4" align="center">
             <Text>{removed.name} is removed.</Text>

@@ -2,7 +2,8 @@ import { Button, Flex, Text } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
 
 /** Something went wrong, with the words of whoever found it, and a way on. */
-export function Trouble({ message, onRetry }: { message: string; onRetry?: () => void }) {
+export function Trouble(props: { message: string; onRetry?: () => void; onClose?: () => void }) {
+  const { message, onRetry, onClose } = props;
   return (
     <Flex direction="column" align="center" justify="center" gap="3" p="12" height="100%" role="alert">
       <Text fontSize="16px" maxWidth="560px" textAlign="center">
@@ -11,6 +12,11 @@ export function Trouble({ message, onRetry }: { message: string; onRetry?: () =>
       {onRetry && (
         <Button size="sm" variant="outline" onClick={onRetry}>
           Try again
+        </Button>
+      )}
+      {onClose && (
+        <Button size="sm" variant="outline" onClick={onClose}>
+          Close
         </Button>
       )}
     </Flex>
