@@ -19,6 +19,7 @@ from yardchalk.core.stages.place import place
 ROOT = Path(__file__).resolve().parents[1]
 FAILED, GOOD = 0.95, 0.985
 _CROP = 64  # px
+PRINT = "PW-1060_leaf-block-print"  # of the demo, the one photo of ink on paper
 # Three sets: the demo's, with true colours; one that the engine was not looked at with while it was made; and what was held out
 # when the second look was taught (scenes of `teaching`, everything about them drawn at random).
 SETS = {
@@ -56,11 +57,11 @@ def unit(path: Path) -> np.ndarray:
     return (values / np.float32(np.iinfo(values.dtype).max)).astype(np.float32)
 
 
-def measure(paths: tuple[Path, Path]) -> Row:
+def measure(paths: tuple[Path, Path], sheet: str = "transparent") -> Row:
     photo, truth = paths
     cv2.setNumThreads(1)
     data, alpha = photo.read_bytes(), unit(truth)
-    done = produce(Render(data, photo.stem, load_sheet("transparent")), load_spec("cutout"), whole_frame=True, matte=True)
+    done = produce(Render(data, photo.stem, load_sheet(sheet)), load_spec("cutout"), whole_frame=True, matte=True)
     assert done.matte is not None
     matte = (decode_photo(done.matte, "matte").pixels[..., 0] / 255).astype(np.float32)
     figures = score(matte, alpha)
@@ -163,4 +164,14 @@ def run() -> dict[str, float]:
         )
         out |= {f"{name} median {c}": median[c] for c in ("iou", "mse", "dE_white", "dE_black", "holes") if c in median}
         out[f"{name} failed and not said"] = float(sum(v[4] == "WRONG" for v in verdicts))
-    return out
+    return out | _print()
+
+
+def _print() -> dict[str, float]:
+    """Ink on paper, cut automatically and by the run sheet that is for it."""
+    (paths,) = (pair for pair in photos("demo") if pair[0].stem == PRINT)
+    rows = {sheet: measure(paths, sheet) for sheet in ("transparent", "ink")}
+    columns = list(rows["ink"].figures)
+    table = [[sheet, *(f"{row.figures[c]:.4g}" for c in columns)] for sheet, row in rows.items()]
+    show(f"Ink on paper ({PRINT}), by run sheet", ["", *columns], table)
+    return {f"print by the run sheet ink, {c}": rows["ink"].figures[c] for c in ("iou", "mse", "dE_white", "dE_black")}

@@ -10,17 +10,18 @@ from bench.score import score
 from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import Float
 from yardchalk.core.deliver import Result, on_canvas, produce
+from yardchalk.core.mending import Bench, offer_mend
 from yardchalk.core.render import Render
-from yardchalk.core.settings import load_sheet, load_spec
+from yardchalk.core.settings import Marks, load_sheet, load_spec
 from yardchalk.core.stages.place import place
 
 TRUTH = {photo.stem[:7]: (photo, truth) for name in ("demo", "unseen") for photo, truth in photos(name)}
 
 
-def worked(number: str) -> tuple[Result, Float, Float]:
+def worked(number: str, sheet: str = "transparent", marks: Marks | None = None) -> tuple[Result, Float, Float]:
     """Result, found matte and true coverage of a photo of the shop."""
     photo, truth = TRUTH[number]
-    render = Render(photo.read_bytes(), photo.stem, load_sheet("transparent"))
+    render = Render(photo.read_bytes(), photo.stem, load_sheet(sheet), marks or Marks())
     result = produce(render, load_spec("cutout"), whole_frame=True, matte=True)
     assert result.matte is not None
     alpha = cv2.imread(str(truth), cv2.IMREAD_GRAYSCALE)
@@ -59,6 +60,21 @@ class TruthTest(unittest.TestCase):
         self.assertTrue(boxes)
         for x, y, w, h in boxes:
             self.assertGreater(float(elsewhere[y : y + h, x : x + w].mean()), 0.05, "it sees an other outline there")
+
+    def test_a_print_is_cut_as_ink_by_its_run_sheet_and_by_the_press_that_is_offered(self) -> None:
+        found, before, alpha = worked("PW-1060")
+        (fine,) = (f for f in found.findings if f.check == "fine-detail")
+        photo, _ = TRUTH["PW-1060"]
+        sheet = load_sheet("transparent")
+        mend = offer_mend(fine, Bench(Marks(), sheet, Render(photo.read_bytes(), photo.stem, sheet).framing, found.figures))
+        assert mend is not None
+        by_sheet, ink, _ = worked("PW-1060", "ink")
+        mended, pressed, _ = worked("PW-1060", marks=mend.marks)
+        np.testing.assert_array_equal(ink, pressed)
+        self.assertGreater(score(before, alpha)["mse"], 2)
+        self.assertLess(score(ink, alpha)["mse"], 0.2)
+        for result in (by_sheet, mended):
+            self.assertLessEqual({f.check for f in result.findings if f.severity != "note"}, {"cast", "ghosts"})
 
     def test_a_ready_photo_is_exactly_white_where_truth_says_backdrop(self) -> None:
         photo, truth = TRUTH["PW-1031"]

@@ -176,7 +176,7 @@ class ContrastRegion(RegionSettings):
 
 
 class InkRegion(RegionSettings):
-    """Ink on paper: its density becomes opacity, its texture stays."""
+    """Ink on paper: how much of it ink covers becomes opacity, its texture stays."""
 
     kind: Literal["ink"]
     floor: float | Literal["auto"] = Field("auto", description="Density up to which it is paper or pencil; auto measures the paper.")

@@ -10,7 +10,7 @@ from shapely import MultiPolygon, Polygon
 
 from yardchalk.core.checks import Finding
 from yardchalk.core.checks.finding import all_of
-from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ClearMarks, Knot, OutlineRegion
+from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ClearMarks, InkRegion, Knot, OutlineRegion
 from yardchalk.core.settings import BalanceMarks, FrameMarks, Marks, PlaceMarks, RunSheet
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.balance import gains_for
@@ -179,6 +179,12 @@ def _even_out(f: Finding, bench: Bench) -> Mend | None:
     return bench.with_edge(f"Smooth over {px} px", smooth=Length(value=px))
 
 
+def _fine(f: Finding, bench: Bench) -> Mend | None:
+    if f.tool != "ink":
+        return _widen(f, bench)
+    return bench.but("Take it as ink on paper", clear=ClearMarks(regions=(InkRegion(kind="ink"),)))
+
+
 def _widen(f: Finding, bench: Bench) -> Mend | None:
     """The band as wide as the place: one stroke along its longer side."""
     if f.place is None:
@@ -242,7 +248,7 @@ _MENDS: dict[str, Callable[[Finding, Bench], Mend | None]] = {
     "cast": _neutral,
     "fringe": _free_more,
     "ragged-edge": _even_out,
-    "fine-detail": _widen,
+    "fine-detail": _fine,
     "out-of-srgb": _in_srgb,
     "tinted-neutral": _untinted,
     "cut-off": _whole_photo,

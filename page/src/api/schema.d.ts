@@ -3115,7 +3115,7 @@ export interface components {
              * @default none
              * @enum {string}
              */
-            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "saturation" | "ranges" | "none";
+            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "ink" | "saturation" | "ranges" | "none";
             /**
              * Below
              * @description Whether the figure is too small rather than too large.
@@ -3153,7 +3153,7 @@ export interface components {
              * @default none
              * @enum {string}
              */
-            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "saturation" | "ranges" | "none";
+            tool: "scope" | "black-point" | "neutral" | "rub" | "outline" | "box" | "brush" | "smooth" | "feather" | "levels" | "fringe" | "crop" | "ink" | "saturation" | "ranges" | "none";
             /**
              * Below
              * @description Whether the figure is too small rather than too large.
@@ -3463,7 +3463,7 @@ export interface components {
         };
         /**
          * InkRegion
-         * @description Ink on paper: its density becomes opacity, its texture stays.
+         * @description Ink on paper: how much of it ink covers becomes opacity, its texture stays.
          */
         InkRegion: {
             /**

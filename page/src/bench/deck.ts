@@ -303,12 +303,14 @@ export class Deck {
       return;
     }
     const size = this.viewer.element.getBoundingClientRect();
-    const least = 160;
-    const width = zoom ? size.width / zoom : Math.max(box.width * 2.2, least);
-    const height = zoom ? size.height / zoom : Math.max(box.height * 2.2, least);
+    const whole = item.getContentSize();
+    // Not farther away than where the whole picture is seen.
+    const round = (length: number, all: number) => Math.min(Math.max(length * 2.2, 160), Math.max(all, length));
+    const width = zoom ? size.width / zoom : round(box.width, whole.x);
+    const height = zoom ? size.height / zoom : round(box.height, whole.y);
     const around = item.imageToViewportRectangle(
-      box.x + (box.width - width) / 2,
-      box.y + (box.height - height) / 2,
+      width === whole.x ? 0 : box.x + (box.width - width) / 2,
+      height === whole.y ? 0 : box.y + (box.height - height) / 2,
       width,
       height,
     );

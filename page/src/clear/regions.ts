@@ -20,7 +20,7 @@ export const kinds: { kind: Kind; name: string; what: string }[] = [
   { kind: 'outline', name: 'Outline', what: 'lines and curves, point by point' },
   { kind: 'strokes', name: 'Chalk and Rub', what: 'keep and drop by hand' },
   { kind: 'contrast', name: 'Contrast map', what: 'where two channels tell them apart' },
-  { kind: 'ink', name: 'Ink', what: 'paper away, density stays' },
+  { kind: 'ink', name: 'Ink', what: 'paper away, as dense as printed' },
   { kind: 'gaps', name: 'Gaps', what: 'backdrop inside the product' },
 ];
 

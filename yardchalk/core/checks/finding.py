@@ -38,6 +38,7 @@ Tool = Literal[
     "levels",
     "fringe",
     "crop",
+    "ink",
     "saturation",
     "ranges",
     "none",
@@ -164,6 +165,7 @@ class Checked:
     shifted : what Colour did to the product; None if nothing.
     meant_tinted : whether a tint or one colour for all was asked for.
     looked : the second look, of the analysis picture's shape; None if there was none.
+    inked : whether the matte goes by ink on paper, whose rough and faint edges are meant.
     """
 
     facts: PhotoFacts
@@ -187,6 +189,7 @@ class Checked:
     shifted: Shifted | None = None
     meant_tinted: bool = False
     looked: Look | None = None
+    inked: bool = False
 
     @cached_property
     def coverage(self) -> float:

@@ -5,14 +5,20 @@ import numpy as np
 
 from yardchalk.core.checks.finding import Checked, Finding, by_size, disc_of, islands
 
+_INK_DENSITY = 1.6  # log light that the densest ink takes at least; wires are paler than that
+_INK_ASTRAY = 0.1  # log light by which half of the pixels may differ in hue from paper and ink mixed
+_LIT = 0.02  # log light over the backdrop, which ink never is
 _TOGETHER = 25 / 1600  # of the analysis picture's long side; thin parts nearer to each other than this are shown as one place
 
 
 def check(c: Checked) -> list[Finding]:
-    """One finding if more of the product than the limit is thin; its place is where at least half of that is."""
+    """One finding if more of the product than the limit is thin; its place is where at least half of that is.
+
+    What can be ink on paper is offered to be taken as that.
+    """
     thin, share = c.thin, c.thin_share
     limit = c.spec.limits.fine_detail
-    if share <= limit or c.given:
+    if share <= limit or c.given or c.inked:
         return []
     pieces = islands(cv2.dilate(thin.view(np.uint8), disc_of(max(thin.shape) * _TOGETHER)) > 0)
     counts = np.bincount(pieces.labels[thin], minlength=pieces.area.size)
@@ -20,16 +26,37 @@ def check(c: Checked) -> list[Finding]:
     most = order[: int(np.searchsorted(np.cumsum(counts[order]), counts.sum() / 2)) + 1]
     top, left = pieces.boxes[most][:, [0, 2]].min(0)
     bottom, right = pieces.boxes[most][:, [1, 3]].max(0)
+    ink = _can_be_ink(c)
+    why = "and of one hue, as ink on paper is" if ink else "(wires, bristles, lines)"
     return [
         Finding(
             check="fine-detail",
             severity="look",
-            message=f"{share:.0f} % of the product is thin (wires, bristles, lines): its matte is doubtful there",
+            message=f"{share:.0f} % of the product is thin {why}: its matte is doubtful there",
             place=c.place_from_analysis(int(left), int(top), int(right - left), int(bottom - top)),
             figure=round(share, 1),
             limit=limit,
             unit="% of product",
-            stage="edge",
-            tool="brush",
+            stage="clear" if ink else "edge",
+            tool="ink" if ink else "brush",
         )
     ]
+
+
+def _can_be_ink(c: Checked) -> bool:
+    """Whether all that is kept can be one ink on the paper behind it: darker than that, and of the hues that both make when mixed."""
+    shade, *chroma = np.moveaxis(c.evidence.features[c.kept], -1, 0)
+    if np.quantile(shade, 0.98) > _LIT:
+        return False
+    dense = float(np.quantile(shade, 0.1))
+    if dense > -_INK_DENSITY:
+        return False
+    # Of full cover: how much of the backdrop's green, red and blue comes through.
+    solid = shade <= dense
+    green = np.exp(float(shade[solid].mean()))
+    share = np.clip((1 - np.exp(shade)) / (1 - np.exp(dense)), 0, 1)
+    astray = np.zeros_like(shade)
+    for hue in chroma:
+        other = green * np.exp(float(hue[solid].mean()))
+        astray = np.hypot(astray, hue - np.log((1 - share * (1 - other)) / (1 - share * (1 - green))))
+    return float(np.median(astray)) < _INK_ASTRAY

@@ -12,8 +12,11 @@ _FINE = 0.3  # share of a stretch that is thin detail: there, no outline is smoo
 def check(c: Checked) -> list[Finding]:
     """One finding if more of the outline than the limit is ragged; its place is the longest such stretch.
 
-    A note where the product is fine detail, which has a finding of its own: beside bristles and ink, no outline is smooth.
+    A note where the product is fine detail, which has a finding of its own: beside bristles, no outline is smooth. Nor is that of
+    ink, which is taken as it was printed.
     """
+    if c.inked:
+        return []
     length = sum(stretch.length for stretch in c.stretches)
     ragged = [stretch for stretch in c.stretches if fault(stretch, c.analysis_scale)]
     limit = c.spec.limits.ragged_edge

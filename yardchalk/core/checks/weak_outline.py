@@ -21,7 +21,7 @@ def check(c: Checked) -> list[Finding]:
     What the second look confirms is no guess: it is counted only where that sees the outline elsewhere or could not tell; and
     where no edge is seen at all, as long as that is not much.
     """
-    if c.given or not c.evidence.support.any():
+    if c.given or c.inked or not c.evidence.support.any():
         return []
     longest = max(c.kept.shape)
     edgeless = c.outline & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < _EDGE)

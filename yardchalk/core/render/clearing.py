@@ -201,6 +201,11 @@ class ClearedPhoto(FramedPhoto):
             return paper_share(pixels, log_light, self.ink_levels(made))
         return contrast(made.model_copy(update={"level": None}), pixels, log_light)
 
+    @property
+    def inked(self) -> bool:
+        """Whether a region takes ink on paper."""
+        return self.by_regions and any(region.on and isinstance(region, InkRegion) for region in self.regions)
+
     def ink_levels(self, made: InkRegion) -> tuple[float, float]:
         """Floor and full density in force for a region of ink."""
         return self.cache.get((self.digest, "ink", made.floor, made.full), lambda: ink_levels(made, self.ground))

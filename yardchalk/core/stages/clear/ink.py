@@ -1,4 +1,8 @@
-"""Ink on paper: density, the logarithm of paper over ink, becomes opacity, so that texture and translucency stay."""
+"""Ink on paper: how much of each pixel ink covers becomes opacity, so that texture and translucency stay.
+
+Murray, A. (1936). Monochrome reproduction in photoengraving. Journal of the Franklin Institute 221(6), 721-744: a share a of
+paper covered by ink of density F looks as dense as D, where 1 - 10**-D = a (1 - 10**-F).
+"""
 
 import cv2
 import numpy as np
@@ -10,7 +14,8 @@ from yardchalk.core.stages.clear.ground import Ground
 
 _FLOOR_SPREADS = 3.5
 _LEAST_FLOOR, _MOST_FLOOR = 0.02, 0.5
-_FULL_QUANTILE = 0.9  # of the density of what is plainly ink
+_FIRM = 3  # times what covers as much as the floor
+_FULL_QUANTILE = 0.98  # of the density of what is plainly ink
 
 
 def density(pixels: NDArray[np.uint8] | NDArray[np.uint16], log_light: Float) -> Float:
@@ -46,7 +51,14 @@ def ink_levels(region: InkRegion, ground: Ground) -> tuple[float, float]:
 
 
 def paper_share(pixels: NDArray[np.uint8] | NDArray[np.uint16], log_light: Float, levels: tuple[float, float]) -> Float:
-    """How far pixels (h, w, 3) are paper, 0..1: one less the ink's opacity."""
+    """How far pixels (h, w, 3) are paper, 0..1: one less the share that ink of full density covers, in linear light.
+
+    What is at or under the floor is paper, and up to some multiple of it gives way; what is denser stays as it is.
+    """
     floor, full = levels
-    out: Float = 1 - np.clip((density(pixels, log_light) - np.float32(floor)) / np.float32(full - floor), 0, 1)
+    paper = (1 - 10**-floor) / (1 - 10**-full)
+    firm = min(_FIRM * paper, 1.0)
+    covered = (1 - np.power(np.float32(10), -density(pixels, log_light))) / np.float32(1 - 10**-full)
+    given = (covered - np.float32(paper)) * np.float32(firm / (firm - paper))
+    out: Float = 1 - np.clip(np.minimum(given, covered), 0, 1)
     return out
