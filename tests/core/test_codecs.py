@@ -32,20 +32,22 @@ class ReadingTest(unittest.TestCase):
         self.assertLess(off, 6)
 
     def test_all_orientations_come_upright(self) -> None:
-        marked = np.zeros((40, 60, 3), np.uint8)
-        marked[:10, :10] = 255  # upper left when upright
+        marked = np.zeros((1000, 1500, 3), np.uint8)  # larger than what a decoder holds at once
+        marked[:250, :250] = 255  # upper left when upright
         turns = {1: lambda a: a, 2: np.fliplr, 3: lambda a: np.rot90(a, 2), 4: np.flipud, 5: lambda a: np.fliplr(np.rot90(a, 3)),
                  6: lambda a: np.rot90(a, 1), 7: lambda a: np.fliplr(np.rot90(a, 1)), 8: lambda a: np.rot90(a, 3)}  # fmt: skip
         for orientation, turn in turns.items():
             with self.subTest(orientation):
                 exif = Image.Exif()
                 exif[0x0112] = orientation
-                data = saved(Image.fromarray(np.ascontiguousarray(turn(marked))), "JPEG", quality=95, exif=exif.tobytes())
-                upright = decode_photo(data, "x")
-                self.assertEqual((upright.width, upright.height), (60, 40))
-                self.assertGreater(int(upright.pixels[2:8, 2:8].min()), 230)
-                facts = inspect_photo(data, "x")
-                self.assertEqual((facts.width, facts.height, facts.orientation), (60, 40, orientation))
+                turned = Image.fromarray(np.ascontiguousarray(turn(marked)))
+                for kind in ("JPEG", "PNG", "TIFF", "WEBP"):
+                    options = {"lossless": True, "method": 0} if kind == "WEBP" else {}
+                    data = saved(turned, kind, exif=exif.tobytes(), **options)
+                    upright = decode_photo(data, "x").pixels
+                    self.assertLess(float(np.abs(upright.astype(int) - marked).mean()), 0.1 if kind == "JPEG" else 1e-9, kind)
+                    facts = inspect_photo(data, "x")
+                    self.assertEqual((facts.width, facts.height, facts.orientation), (1500, 1000, orientation))
 
     def test_an_embedded_profile_is_converted(self) -> None:
         # Made to be unmistakable: sRGB with red and blue primaries exchanged.
@@ -78,20 +80,22 @@ class ReadingTest(unittest.TestCase):
     def test_what_cannot_be_read_is_refused_by_name_and_reason(self) -> None:
         jpeg = Scene().made().jpeg
         png = Scene().made().png
+        tiff = saved(Image.fromarray(Scene().made().pixels), "TIFF")
         small = Limits(max_bytes=10_000, max_pixels=10_000)
         cases = {
             "is empty": (b"", Limits()),
             "is not a JPEG": (b"BM6\0\0\0 not ours yet", Limits()),
             "cut short": (jpeg[: len(jpeg) // 2], Limits()),
             "png is cut short": (png[: len(png) // 2], Limits()),
+            "tiff is cut short": (tiff[: len(tiff) // 2], Limits()),
             "broken": (b"\x89PNG\r\n\x1a\n" + b"\0" * 400, Limits()),
             "MB allowed": (jpeg, small),
             "megapixels, more": (jpeg, Limits(max_pixels=10_000)),
         }
         for words, (data, limits) in cases.items():
             with self.subTest(words), self.assertRaises(UnreadablePhoto) as caught:
-                decode_photo(data, "PW-1 png" if "png" in words else "PW-1.jpg", limits)
-            self.assertIn(words.split("png ")[-1], caught.exception.message)
+                decode_photo(data, f"PW-1 {words.split()[0]}", limits)
+            self.assertIn(words.removeprefix("png ").removeprefix("tiff "), caught.exception.message)
             self.assertTrue(caught.exception.message.startswith("PW-1"))
             self.assertTrue(caught.exception.remedy)
 

@@ -30,9 +30,12 @@ _KNOWN = "JPEG, PNG, TIFF, WebP, GIF, AVIF or HEIC"
 # Brands of the two kinds of picture that come in an ISO base media file (ISO/IEC 23008-12, annex B).
 _AVIF_BRANDS = {b"avif", b"avis"}
 _HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
+_MIRRORED = 2  # EXIF orientation of a picture that is upright, but mirrored; those over it are turned
 # A page no more than so long a share of the first, and of its shape, is a small copy of it.
 _SMALL_COPY = 0.3
 _MOST_PAGES = 500
+
+pyvips.cache_set_max(0)  # it would hold on to what was turned, and nothing is done twice
 
 
 @dataclass(frozen=True)
@@ -86,8 +89,10 @@ def _open(data: bytes, name: str, limits: Limits, **options: Any) -> tuple[Any, 
         raise UnreadablePhoto(f"is not a {_KNOWN} picture", where=name, remedy="Export it as one of these")
     if kind == "HEIC":
         return _open_heic(data, name, limits), kind
+    # Of a TIFF file, that it ends too early counts as an error like any other.
+    fail_on = "error" if kind == "TIFF" else "truncated"
     try:
-        image = pyvips.Image.new_from_buffer(data, "", access="sequential", fail_on="truncated", **options)
+        image = pyvips.Image.new_from_buffer(data, "", access="sequential", fail_on=fail_on, **options)
     except pyvips.Error as error:
         raise _broken(error, data, name, kind) from None
     _check_size(image.width, image.height, name, limits)
@@ -126,9 +131,9 @@ def _open_heic(data: bytes, name: str, limits: Limits) -> Any:
 
 def _broken(error: Exception, data: bytes, name: str, kind: str) -> UnreadablePhoto:
     text = str(error).lower()
-    cut = ("premature" in text or "truncat" in text or "end of" in text or "not enough" in text or "read error" in text) or (
-        kind == "JPEG" and b"\xff\xd9" not in data[-64:]
-    )
+    cut = (
+        "premature" in text or "truncat" in text or "end of" in text or "not enough" in text or "read error" in text or "bad seek" in text
+    ) or (kind == "JPEG" and b"\xff\xd9" not in data[-64:])
     what = f"is cut short (the {kind} data ends too early)" if cut else f"is a broken {kind} file"
     return UnreadablePhoto(what, where=name, remedy="Ask for it again")
 
@@ -220,6 +225,8 @@ def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_sid
     image, kind = _open(data, name, limits, **options)
     try:
         if kind != "HEIC":  # its turns are part of its decoding
+            if image.get_typeof("orientation") and image.get("orientation") > _MIRRORED:
+                image = image.copy_memory()  # what is read line by line, from the top, cannot be turned
             image = image.autorot()
         sixteen = image.format in ("ushort", "short")
         if image.get_typeof("icc-profile-data") and bytes(image.get("icc-profile-data")) != srgb_profile():
