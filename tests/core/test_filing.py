@@ -174,9 +174,9 @@ class PlaceTest(unittest.TestCase):
     @given(
         size=st.tuples(st.integers(200, 4000), st.integers(200, 4000)),
         box=st.tuples(st.floats(0, 0.45), st.floats(0, 0.45), st.floats(0.55, 1), st.floats(0.55, 1)),
-        across=st.floats(20, 80),
-        base=st.floats(60, 98),
-        fill=st.floats(20, 100),
+        across=st.floats(1, 99),
+        base=st.floats(1, 100),
+        fill=st.floats(1, 100),
     )
     def test_the_product_lies_on_the_canvas_where_the_spec_says(
         self, size: tuple[int, int], box: tuple[float, float, float, float], across: float, base: float, fill: float
@@ -245,12 +245,13 @@ class MoreReadingTest(unittest.TestCase):
                 with self.assertRaises(UnreadablePhoto):
                     decode_photo(data[: len(data) // 2], "x")
 
-    def test_what_is_too_large_for_memory_or_format_is_said_with_a_remedy(self) -> None:
+    def test_what_is_too_large_for_memory_or_format_or_too_small_is_said_with_a_remedy(self) -> None:
         with self.assertRaisesRegex(ValidationError, "150 megapixels"):
             spec_of(canvas={"width": 20000, "height": 20000})
         for large, said in (
             ({"canvas": None, "aspect": (1, 100), "margin": 45, "file": "png"}, "^tried: would be delivered at .* px, .*smaller margin"),
             ({"canvas": {"width": 16384, "height": 16}, "file": "webp"}, "^WebP: holds no more than 16,383 px a side.*PNG"),
+            ({"canvas": {"width": 16, "height": 16}, "fill": 1}, "^tried: would be 0.2 px large.*fill more"),
         ):
             spec = spec_of(**large)
             with self.subTest(spec.file), self.assertRaisesRegex(YardError, said):

@@ -95,11 +95,11 @@ class ListingSpec(Settings):
     aspect: tuple[Annotated[int, Field(ge=1, le=100)], Annotated[int, Field(ge=1, le=100)]] | None = Field(
         None, description="Without a canvas: width to height, reached by wider margins."
     )
-    fill: float = Field(85.0, gt=0, le=100, description="With a canvas: share of its tighter side that the product fills, in %.")
+    fill: float = Field(85.0, ge=1, le=100, description="With a canvas: share of its tighter side that the product fills, in %.")
     margin: float = Field(4.0, ge=0, le=45, description="Without a canvas: margin on each side, % of the product's longer side.")
-    across: float = Field(50.0, ge=0, le=100, description="With a canvas: where the product's middle stands, % from the left.")
+    across: float = Field(50.0, ge=1, le=99, description="With a canvas: where the product's middle stands, % from the left.")
     stand: Literal["middle", "base-line"] = Field("middle", description="With a canvas: centred in height, or standing on a base line.")
-    base_line: float = Field(90.0, gt=0, le=100, description="Where the product's foot stands, % from the top.")
+    base_line: float = Field(90.0, ge=1, le=100, description="Where the product's foot stands, % from the top.")
     enlarge: bool = Field(True, description="Whether a small product may be enlarged to reach the fill share.")
     added: tuple[Added, ...] = Field((), max_length=8, description="Pictures and marks laid over the product, in order.")
     file: FileKind = "jpeg"

@@ -261,11 +261,11 @@ class EdgeMarks(Settings):
 class PlaceMarks(Settings):
     """This photo's own place on its canvas; what is left out is as the listing spec has it, and the checks go by that."""
 
-    fill: float | None = Field(None, gt=0, le=100, description="Share of the canvas's tighter side that the product fills, in %.")
+    fill: float | None = Field(None, ge=1, le=100, description="Share of the canvas's tighter side that the product fills, in %.")
     margin: float | None = Field(None, ge=0, le=45, description="Without a canvas: margin on each side, % of the product's longer side.")
-    across: float | None = Field(None, ge=0, le=100, description="Where the product's middle stands, % from the left.")
+    across: float | None = Field(None, ge=1, le=99, description="Where the product's middle stands, % from the left.")
     stand: Literal["middle", "base-line"] | None = None
-    base_line: float | None = Field(None, gt=0, le=100, description="Where the product's foot stands, % from the top.")
+    base_line: float | None = Field(None, ge=1, le=100, description="Where the product's foot stands, % from the top.")
 
     def over(self, spec: ListingSpec) -> ListingSpec:
         """The listing spec with these in the place of its own."""

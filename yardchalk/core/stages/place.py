@@ -10,6 +10,7 @@ from yardchalk.core.errors import YardError
 from yardchalk.core.listing import MOST_PIXELS, Added, ListingSpec, held_picture
 
 VISIBLE = 0.02  # coverage; what has less is nothing to the eye
+_LEAST = 1.0  # px; no product is delivered smaller
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ def place(spec: ListingSpec, width: int, height: int, box: tuple[float, float, f
     Raises
     ------
     YardError
-        The result would be too large.
+        The result would be too large, or the product too small to be seen.
     """
     left, top, right, bottom = box[0] * width, box[1] * height, box[2] * width, box[3] * height
     pw, ph = max(right - left, 1), max(bottom - top, 1)
@@ -73,6 +74,12 @@ def place(spec: ListingSpec, width: int, height: int, box: tuple[float, float, f
     scale = min(cw * spec.fill / 100 / pw, ch * spec.fill / 100 / ph, cw * beside / pw, ch * above / ph)
     if not spec.enlarge:
         scale = min(scale, 1.0)
+    if max(pw, ph) * scale < _LEAST:
+        raise YardError(
+            f"would be {max(pw, ph) * scale:.1f} px large on the canvas",
+            where=spec.title or spec.name,
+            remedy="Let the product fill more of it, or stand nearer to its middle",
+        )
     foot = ch * spec.base_line / 100 - bottom * scale if spec.stand == "base-line" else ch / 2 - (top + bottom) / 2 * scale
     return Placing(scale, round(cw * spec.across / 100 - (left + right) / 2 * scale), round(foot), cw, ch)
 
