@@ -2,12 +2,37 @@
 
 import asyncio
 import signal
+import subprocess
+import sys
 import time
+import unittest
 
 from tests.stand import StudioCase, small_photos
 from yardchalk.jobs.worker import retry_stalled, worker_app
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.trying import try_sheets
+
+# As a worker's jobs: one after the other, on threads of which each is still there. Prints the most memory that was held, in MB.
+_ON_THREADS = """
+import concurrent.futures, resource
+import numpy as np
+from yardchalk.studio.folder_run import one_core
+
+def job():
+    held = [np.ones(20_000_000, np.uint8) for _ in range(15)]
+
+one_core()
+pools = [concurrent.futures.ThreadPoolExecutor(1) for _ in range(6)]
+for pool in pools:
+    pool.submit(job).result()
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
+"""
+
+
+class MemoryTest(unittest.TestCase):
+    def test_what_one_photo_took_serves_the_next_whatever_thread_it_runs_on(self) -> None:
+        said = subprocess.run([sys.executable, "-c", _ON_THREADS], capture_output=True, text=True, check=True)
+        self.assertLess(int(said.stdout), 750, "six times 300 MB, or once and what the libraries take")
 
 
 class WorkerTest(StudioCase):
