@@ -88,7 +88,7 @@ class FramedPhoto:
         """The framed photo at a codec scale that is no less; one serves every smaller size, so few are ever decoded."""
         full = max(self.facts.width, self.facts.height)
         least = round(full * max(scale, self.analysis_scale))
-        shrink = next((s for s in (8, 4, 2) if full // s >= least), 1)
+        shrink = next((s for s in (8, 4, 2) if full // s >= least), 1) if self.facts.format == "JPEG" else 1
         picture = self.cache.get(
             (self.file_digest, "decoded", shrink),
             lambda: decode_photo(self.data, self.name, self.limits, full // shrink if shrink > 1 else None),
@@ -109,10 +109,15 @@ class FramedPhoto:
     def part(self, scale: float, region: Region) -> Picture:
         """A region of the photo at a scale, as it came in: exactly that part of the whole."""
         width, height = self.size_at(scale)
+        key = self._part_key(width, height, region)
+        # First, since what it was made of may have been let go since.
+        if (made := self.cache.peek(key)) is not None:
+            known: Picture = made
+            return known
         source = self._decoded(scale)
         if (source.width, source.height) == (width, height):
             return source.part(region.index)
-        return self.cache.get(self._part_key(width, height, region), lambda: source.resized(width, height, region.index))
+        return self.cache.get(key, lambda: source.resized(width, height, region.index))
 
     def _part_key(self, width: int, height: int, region: Region) -> tuple[Any, ...]:
         return self.digest, "photo", width, height, region
