@@ -5,6 +5,7 @@ import json
 import os
 import sys
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import get_args
 
@@ -141,14 +142,32 @@ def _run(options: argparse.Namespace) -> int:
         print(f"{row.verdict:6}  {Path(row.source).name}{'  ' + worst if worst else ''}")
     for refusal in report.refused:
         print(f"refused {refusal.reason}")
-    if options.manifest:
-        write_manifest(report, sheet, options.out, options.lot)
+    kept = True
     if options.report:
-        options.report.parent.mkdir(parents=True, exist_ok=True)
-        options.report.write_text(report.model_dump_json(indent=2) + "\n")
-    if report.refused or any(row.verdict == "failed" for row in report.photos):
+        kept = _kept(options.report, partial(_write_report, options.report, report.model_dump_json(indent=2) + "\n"))
+    if options.manifest:
+        kept &= _kept(options.out, partial(write_manifest, report, sheet, options.out, options.lot))
+    if not kept or report.refused or any(row.verdict == "failed" for row in report.photos):
         return FAILED
     return TO_FIX if any(row.verdict == "fix" for row in report.photos) else PASSED
+
+
+def _write_report(path: Path, text: str) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(text)
+
+
+def _kept(where: Path, write: Callable[[], object]) -> bool:
+    """Whether what is told of a run could be written; if not, it is said, and the rest is still told."""
+    try:
+        write()
+    except YardError as error:
+        print(error.message, file=sys.stderr)
+    except OSError as error:
+        print(f"{where}: cannot be written ({error.strerror}). Choose another place, or make room", file=sys.stderr)
+    else:
+        return True
+    return False
 
 
 if __name__ == "__main__":

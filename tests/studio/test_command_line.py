@@ -46,6 +46,14 @@ class CommandLineTest(unittest.TestCase):
             self.assertIn(photo["verdict"], ("ready", "look", "fix"))
             self.assertTrue(all({"check", "severity", "figure", "limit", "unit", "stage"} <= set(f) for f in photo["findings"]))
 
+    def test_a_report_that_cannot_be_written_is_said_and_the_rest_is_kept(self) -> None:
+        out, photo = self.folder / "out", self.photos / "PW-9000_pot.jpg"
+        asked = ("--sheet", "white", "--spec", "square-2000", "--out", str(out), "--manifest")
+        done = run(str(photo), *asked, "--report", str(photo / "r.json"))
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("r.json: cannot be written", done.stderr)
+        self.assertEqual(sorted(p.name for p in out.iterdir()), ["PW-9000_pot.jpg", "manifest.csv", "manifest.json"])
+
     def test_workers_change_nothing_and_nothing_is_overwritten(self) -> None:
         results = []
         for workers in ("1", "2"):
