@@ -252,6 +252,25 @@ class BenchTest(PageCase):
         self.page.mouse.move(box["x"] + 18 + by, box["y"] + 110, steps=4)
         self.page.mouse.up()
 
+    def test_the_photo_is_seen_as_it_came_in_until_its_picture_is_there(self) -> None:
+        page = self.page
+        held: list[Route] = []
+        page.route(re.compile(r"/tiles/"), lambda route: held.append(route) if holding else route.continue_())
+        holding = True
+        page.reload()
+        expect(page.get_by_text("Reading the photo")).to_be_visible()
+        photo = self.client.get(f"/api/photos/{page.url.split('/')[-1]}").json()
+        shown = page.locator(f"img[src$='{photo['as_shot']}']")
+        self.assertEqual(shown.evaluate("(img) => img.decode().then(() => img.naturalWidth > 100)"), True)
+        expect(page.get_by_label("Zoom", exact=True)).to_be_empty()
+        holding = False
+        for route in held:
+            route.continue_()
+        expect(page.get_by_text("Reading the photo")).to_have_count(0)
+        page.unroute_all()
+        settled(page)
+        self.assertGreater(self.zoom(), 10)
+
     def test_findings_by_key_before_and_test_cards(self) -> None:
         page = self.page
         self.axe()

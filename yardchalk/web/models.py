@@ -299,6 +299,7 @@ class PhotoDetail(_Out):
     )
     longest: float = Field(description="Longer side of the upright photo, px of the original.")
     lift_on: bool
+    as_shot: str | None = Field(description="A small picture of the photo as it came in; older ones have none.")
     preview: str | None
     result_width: int | None
     result_height: int | None

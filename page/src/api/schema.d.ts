@@ -4644,6 +4644,11 @@ export interface components {
             longest: number;
             /** Lift On */
             lift_on: boolean;
+            /**
+             * As Shot
+             * @description A small picture of the photo as it came in; older ones have none.
+             */
+            as_shot: string | null;
             /** Preview */
             preview: string | null;
             /** Result Width */

@@ -100,6 +100,34 @@ type Props = {
   onTaken: (taken: Taken) => void;
 };
 
+/** The photo faintly as it came in, until its picture is there: a large file is decoded for seconds. */
+function OnItsWay({ photo, aside }: { photo: Photo; aside: boolean }) {
+  // Turned or cropped, it would lie elsewhere.
+  const there = photo.as_shot !== null && photo.to_frame.flat().join() === '1,0,0,0,1,0';
+  return (
+    <Flex
+      position="absolute"
+      inset="0"
+      left={aside ? '50%' : '0'}
+      align="center"
+      justify="center"
+      pointerEvents="none"
+      css={{ animation: 'late 0.3s' }}
+    >
+      {there && (
+        <img
+          src={`/api/pictures/${photo.as_shot}`}
+          alt=""
+          style={{ position: 'absolute', width: '100%', height: '100%', objectFit: 'contain', opacity: 0.55 }}
+        />
+      )}
+      <Text {...panel} position="relative" px="2.5" py="1">
+        Reading the photo …
+      </Text>
+    </Flex>
+  );
+}
+
 /** The photo, on a surround of neutral grey, so that white is seen as white. */
 export function Viewer({
   ref,
@@ -126,6 +154,7 @@ export function Viewer({
   const [zoom, setZoom] = useState(0);
   const [pointer, setPointer] = useState<{ x: number; y: number } | null>(null);
   const [busy, setBusy] = useState(false);
+  const [arrived, setArrived] = useState(false);
   const [line, setLine] = useState<number | null>(null);
   const taken = useRef(onTaken);
   useEffect(() => {
@@ -147,7 +176,10 @@ export function Viewer({
       onPointer: setPointer,
       onBusy: (now) => {
         setBusy(now);
-        if (!now) onSeen(true);
+        if (!now) {
+          setArrived(true);
+          onSeen(true);
+        }
       },
       onSplit: setLine,
     });
@@ -155,6 +187,7 @@ export function Viewer({
     return () => {
       made.close();
       setDeck(null);
+      setArrived(false);
     };
   }, [photo.id, onSeen]);
 
@@ -242,6 +275,7 @@ export function Viewer({
         aria-label={`${photo.name}, ${view}`}
         role="img"
       />
+      {!arrived && <OnItsWay photo={photo} aside={aside} />}
       {busy && (
         <Box
           position="absolute"
@@ -316,7 +350,7 @@ export function Viewer({
         gap="2"
       >
         <Text className="figures" minWidth="52px" textAlign="right" aria-label="Zoom">
-          {zoom} %
+          {arrived && `${zoom} %`}
         </Text>
         <Button size="2xs" variant="outline" onClick={() => deck?.fit()}>
           Fit
