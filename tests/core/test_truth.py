@@ -74,7 +74,7 @@ class TruthTest(unittest.TestCase):
         self.assertGreater(score(before, alpha)["mse"], 2)
         self.assertLess(score(ink, alpha)["mse"], 0.2)
         for result in (by_sheet, mended):
-            self.assertLessEqual({f.check for f in result.findings if f.severity != "note"}, {"cast", "ghosts"})
+            self.assertLessEqual({f.check for f in result.findings if f.severity != "note"}, {"ghosts"})
 
     def test_a_ready_photo_is_exactly_white_where_truth_says_backdrop(self) -> None:
         photo, truth = TRUTH["PW-1031"]
