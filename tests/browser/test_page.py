@@ -255,8 +255,8 @@ class BenchTest(PageCase):
     def test_the_photo_is_seen_as_it_came_in_until_its_picture_is_there(self) -> None:
         page = self.page
         held: list[Route] = []
-        page.route(re.compile(r"/tiles/"), lambda route: held.append(route) if holding else route.continue_())
         holding = True
+        page.route(re.compile(r"/tiles/"), lambda route: held.append(route) if holding else route.continue_())
         page.reload()
         expect(page.get_by_text("Reading the photo")).to_be_visible()
         photo = self.client.get(f"/api/photos/{page.url.split('/')[-1]}").json()

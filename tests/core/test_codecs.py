@@ -59,6 +59,22 @@ class ReadingTest(unittest.TestCase):
         data = saved(Image.new("RGB", (16, 16), (200, 40, 20)), "PNG", icc_profile=bytes(profile))
         np.testing.assert_allclose(decode_photo(data, "x").pixels[5, 5].astype(int), (20, 40, 200), atol=4)
 
+    def test_what_a_camera_set_to_adobe_rgb_wrote_without_a_profile_is_converted(self) -> None:
+        exif = Image.Exif()
+        exif[0x8769] = {0xA001: 65535, 0xA005: {1: "R03"}}
+        image = np.full((40, 60, 3), 128, np.uint8)
+        image[:, 30:] = (150, 180, 110)
+        data = saved(Image.fromarray(image), "JPEG", quality=100, subsampling=0, exif=exif.tobytes())
+        pixels = decode_photo(data, "x").pixels.astype(int)
+        self.assertIn("Adobe RGB", inspect_photo(data, "x").profile)
+        self.assertLessEqual(int(np.ptp(pixels[20, 10])), 1, "grey stays grey")
+        # By the two encodings' own primaries, both for D65.
+        to_xyz = np.array([[0.57667, 0.18556, 0.18823], [0.29734, 0.62736, 0.07529], [0.02703, 0.07069, 0.99134]])
+        from_srgb = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+        light = np.linalg.solve(from_srgb, to_xyz @ (np.array((150, 180, 110)) / 255) ** 2.2)
+        np.testing.assert_allclose(pixels[20, 45], 255 * (1.055 * light ** (1 / 2.4) - 0.055), atol=2)
+        self.assertEqual(inspect_photo(saved(Image.fromarray(image), "JPEG"), "x").profile, "sRGB")
+
     def test_sixteen_bits_and_alpha_are_kept(self) -> None:
         fine = (np.arange(64 * 64, dtype=np.uint16).reshape(64, 64) * 15)[..., None].repeat(3, 2)
         picture = decode_photo(encode_picture(fine, "png"), "x")

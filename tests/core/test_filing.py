@@ -137,6 +137,7 @@ class FormatTest(unittest.TestCase):
         exif = Image.Exif()
         exif[0x010F], exif[0x0112], exif[0x8298] = "Maker", 6, "Pennywort"
         exif.get_ifd(0x8769)[0x9003], exif.get_ifd(0x8769)[0x829A] = "2026:11:01 10:00:00", 0.01
+        exif.get_ifd(0x8769)[0xA001] = 65535
         exif.get_ifd(0x8825)[1], exif.get_ifd(0x8825)[2] = "N", (51.0, 30.0, 0.0)
         out = io.BytesIO()
         Image.fromarray(MADE.pixels).save(out, "JPEG", quality=95, exif=exif.tobytes())
@@ -149,6 +150,7 @@ class FormatTest(unittest.TestCase):
             whole = kept(file=file, exif="keep")
             self.assertEqual((whole[0x010F], whole.get(0x0112, 1), dict(whole.get_ifd(0x8825))), ("Maker", 1, {}), file)
             self.assertIn(0x829A, whole.get_ifd(0x8769))
+            self.assertEqual(whole.get_ifd(0x8769)[0xA001], 1, "sRGB, whatever the photo was")
             trimmed = kept(file=file, exif="trim")
             self.assertEqual((trimmed[0x8298], 0x829A in trimmed.get_ifd(0x8769)), ("Pennywort", False))
             self.assertIn(0x9003, trimmed.get_ifd(0x8769))

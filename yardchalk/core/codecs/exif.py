@@ -8,6 +8,7 @@ from PIL.ExifTags import IFD, Base
 # Of the first directory; and of the Exif directory: when the photo was taken.
 _TRIMMED = (Base.Make, Base.Model, Base.DateTime, Base.Artist, Base.Copyright)
 _TRIMMED_EXIF = (Base.DateTimeOriginal, Base.OffsetTimeOriginal)
+_SRGB = 1  # the colour space of a result, whatever the photo's was
 
 
 def carried(block: bytes | None, keep: Literal["keep", "trim", "drop"], *, location: bool) -> bytes | None:
@@ -31,7 +32,7 @@ def carried(block: bytes | None, keep: Literal["keep", "trim", "drop"], *, locat
             out[tag] = value
     for tag, value in taken.items():
         if tag not in (Base.MakerNote, IFD.Interop, Base.ExifImageWidth, Base.ExifImageHeight) and (keep == "keep" or tag in _TRIMMED_EXIF):
-            out.get_ifd(IFD.Exif)[tag] = value
+            out.get_ifd(IFD.Exif)[tag] = _SRGB if tag == Base.ColorSpace else value
     if location:
         out.get_ifd(IFD.GPSInfo).update(place)
     return out.tobytes() if len(out) or out.get_ifd(IFD.Exif) else None

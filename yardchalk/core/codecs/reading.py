@@ -2,10 +2,8 @@
 
 import contextlib
 import re
-import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cache
 from typing import Any
 
 import cv2
@@ -13,6 +11,7 @@ import numpy as np
 import pyvips
 from pydantic import BaseModel
 
+from yardchalk.core.codecs.profiles import adobe_rgb_profile, profile_name, srgb_profile
 from yardchalk.core.errors import UnreadablePhoto
 from yardchalk.core.pixels import Picture
 
@@ -30,6 +29,8 @@ _KNOWN = "JPEG, PNG, TIFF, WebP, GIF, AVIF or HEIC"
 # Brands of the two kinds of picture that come in an ISO base media file (ISO/IEC 23008-12, annex B).
 _AVIF_BRANDS = {b"avif", b"avis"}
 _HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
+# By Exif 2.3, 4.6.7; R03 is what cameras that are set to Adobe RGB write, many of them in the place of a profile.
+_INTEROPERABILITY = "exif-ifd4-InteroperabilityIndex"
 _MIRRORED = 2  # EXIF orientation of a picture that is upright, but mirrored; those over it are turned
 # A page no more than so long a share of the first, and of its shape, is a small copy of it.
 _SMALL_COPY = 0.3
@@ -96,6 +97,9 @@ def _open(data: bytes, name: str, limits: Limits, **options: Any) -> tuple[Any, 
     except pyvips.Error as error:
         raise _broken(error, data, name, kind) from None
     _check_size(image.width, image.height, name, limits)
+    if not image.get_typeof("icc-profile-data") and image.get_typeof(_INTEROPERABILITY) and image.get(_INTEROPERABILITY)[:3] == "R03":
+        image = image.copy()
+        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", adobe_rgb_profile())
     return image, kind
 
 
@@ -152,7 +156,7 @@ def inspect_photo(data: bytes, name: str, limits: Limits = Limits()) -> PhotoFac
     resolution = image.xres * 25.4
     profile = "sRGB"
     if image.get_typeof("icc-profile-data"):
-        profile = _profile_name(bytes(image.get("icc-profile-data")))
+        profile = profile_name(bytes(image.get("icc-profile-data")))
     elif image.interpretation == "cmyk":
         profile = "CMYK without a profile, taken for a general one"
     return PhotoFacts(
@@ -166,32 +170,6 @@ def inspect_photo(data: bytes, name: str, limits: Limits = Limits()) -> PhotoFac
         dpi=round(resolution, 1) if resolution > 30 else None,
         frames=int(image.get("n-pages")) if kind in ("GIF", "WebP") and image.get_typeof("n-pages") else 1,
     )
-
-
-def _profile_name(icc: bytes) -> str:
-    """The description in an ICC profile: the `desc` tag, in its version 2 (ASCII) or version 4 (UTF-16) form."""
-    try:
-        (count,) = struct.unpack(">I", icc[128:132])
-        for i in range(min(count, 100)):
-            signature, offset, size = struct.unpack(">4sII", icc[132 + 12 * i : 144 + 12 * i])
-            if signature == b"desc":
-                tag = icc[offset : offset + size]
-                if tag[:4] == b"mluc":
-                    length, start = struct.unpack(">II", tag[20:28])
-                    return tag[start : start + length].decode("utf-16-be").strip("\0 ")
-                (length,) = struct.unpack(">I", tag[8:12])
-                return tag[12 : 12 + length].decode("latin-1").strip("\0 ")
-    except (struct.error, UnicodeDecodeError):
-        pass
-    return "embedded profile"
-
-
-@cache
-def srgb_profile() -> bytes:
-    """The profile that we write: nothing is to be converted from it."""
-    empty = pyvips.Image.black(1, 1, bands=3).copy(interpretation="srgb")
-    written = pyvips.Image.new_from_buffer(empty.pngsave_buffer(profile="srgb"), "")
-    return bytes(written.get("icc-profile-data"))
 
 
 def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_side: int | None = None) -> Picture:
