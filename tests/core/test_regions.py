@@ -35,6 +35,7 @@ from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.advice import LIMIT, advice, overlap_of_colours
 from yardchalk.core.stages.clear.contrast import COMBINATIONS, SOURCES, apply_map, rank_variants, separation_of
 from yardchalk.core.stages.clear.gaps import find_gaps
+from yardchalk.core.stages.clear.ink import paper_share
 from yardchalk.core.stages.clear.outline import from_svg, to_svg, traced, way_along_edges
 from yardchalk.core.stages.clear.region_list import COMBINE, intersection, union, without
 from yardchalk.core.stages.clear.spread import NEVER, STEPS, _bottleneck, offer_tolerance, reach_map, spread
@@ -384,6 +385,12 @@ class KindsTest(unittest.TestCase):
         blue = shown(data, ink.model_copy(update={"colour": "#2c5aa0"}), other=render)
         solid = blue.cutout(1.0, blue.whole(1.0))[150, 200]
         np.testing.assert_allclose(solid[:3], (44, 90, 160), atol=2)
+
+    @given(st.floats(0, 2.9), st.floats(0.02, 3))
+    def test_the_darker_the_more_of_it_is_ink_whatever_the_levels(self, floor: float, more: float) -> None:
+        greys = np.arange(255, -1, -1, dtype=np.uint8)[None, :, None].repeat(3, 2)
+        ink = 1 - paper_share(greys, np.zeros((1, 256, 3), np.float32), (floor, min(floor + more, 3.0)))[0]
+        self.assertTrue((np.diff(ink) >= 0).all() and ink[0] == 0 and ink.max() <= 1)
 
     def test_gaps_are_listed_and_cleared_one_by_one(self) -> None:
         made = Scene().made()

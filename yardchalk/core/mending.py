@@ -180,7 +180,8 @@ def _even_out(f: Finding, bench: Bench) -> Mend | None:
 
 
 def _fine(f: Finding, bench: Bench) -> Mend | None:
-    if f.tool != "ink":
+    # What a person laid over automatic clearing is not thrown away.
+    if f.tool != "ink" or bench.marks.clear is not None:
         return _widen(f, bench)
     return bench.but("Take it as ink on paper", clear=ClearMarks(regions=(InkRegion(kind="ink"),)))
 

@@ -305,9 +305,9 @@ export class Deck {
     const size = this.viewer.element.getBoundingClientRect();
     const whole = item.getContentSize();
     // Not farther away than where the whole picture is seen.
-    const round = (length: number, all: number) => Math.min(Math.max(length * 2.2, 160), Math.max(all, length));
-    const width = zoom ? size.width / zoom : round(box.width, whole.x);
-    const height = zoom ? size.height / zoom : round(box.height, whole.y);
+    const seen = (length: number, all: number) => Math.min(Math.max(length * 2.2, 160), Math.max(all, length));
+    const width = zoom ? size.width / zoom : seen(box.width, whole.x);
+    const height = zoom ? size.height / zoom : seen(box.height, whole.y);
     const around = item.imageToViewportRectangle(
       width === whole.x ? 0 : box.x + (box.width - width) / 2,
       height === whole.y ? 0 : box.y + (box.height - height) / 2,

@@ -58,7 +58,9 @@ def paper_share(pixels: NDArray[np.uint8] | NDArray[np.uint16], log_light: Float
     floor, full = levels
     paper = (1 - 10**-floor) / (1 - 10**-full)
     firm = min(_FIRM * paper, 1.0)
-    covered = (1 - np.power(np.float32(10), -density(pixels, log_light))) / np.float32(1 - 10**-full)
-    given = (covered - np.float32(paper)) * np.float32(firm / (firm - paper))
-    out: Float = 1 - np.clip(np.minimum(given, covered), 0, 1)
+    through = np.power(np.float32(10), -density(pixels, log_light))
+    covered: Float = (np.float32(1) - through) / np.float32(1 - 10**-full)
+    if firm > paper:
+        covered = np.minimum(covered, (covered - np.float32(paper)) * np.float32(firm / (firm - paper)))
+    out: Float = 1 - np.clip(covered, 0, 1)
     return out
