@@ -5,13 +5,19 @@ const W = 284;
 
 /** How the light falls off over the backdrop, as lines of equal level, and how sure that is. */
 export function Contours({ lift, photo }: { lift: Graph; photo: Photo }) {
-  const height = (W * photo.height) / photo.width;
+  const height = Math.max((W * photo.height) / photo.width, 8);
   return (
     <Box flex="none">
       <Text fontSize="13px" pb="1">
         Light on the backdrop, in levels of 255; it explains {Math.round(100 * lift.sure_of_backdrop)} % of the border
       </Text>
-      <svg viewBox={`0 0 ${W} ${height}`} width="100%" role="img" aria-label="Lines of equal level of the backdrop">
+      <svg
+        viewBox={`0 0 ${W} ${height}`}
+        width="100%"
+        style={{ maxHeight: 1.5 * W }}
+        role="img"
+        aria-label="Lines of equal level of the backdrop"
+      >
         <rect x="0.5" y="0.5" width={W - 1} height={height - 1} fill="#fff" stroke="#D2D2CD" />
         {lift.contours.map(([level, points], i) => {
           const line = points as [number, number][];
