@@ -170,7 +170,9 @@ def run() -> dict[str, float]:
 def _print() -> dict[str, float]:
     """Ink on paper, cut automatically and by the run sheet that is for it."""
     (paths,) = (pair for pair in photos("demo") if pair[0].stem == PRINT)
-    rows = {sheet: measure(paths, sheet) for sheet in ("transparent", "ink")}
+    sheets = ("transparent", "ink")
+    with ProcessPoolExecutor(2) as pool:  # as above: what was measured here would be held by the processes of the parts after this
+        rows = dict(zip(sheets, pool.map(measure, [paths, paths], sheets), strict=True))
     columns = list(rows["ink"].figures)
     table = [[sheet, *(f"{row.figures[c]:.4g}" for c in columns)] for sheet, row in rows.items()]
     show(f"Ink on paper ({PRINT}), by run sheet", ["", *columns], table)
