@@ -293,7 +293,7 @@ function Cell({ cell, card, label }: { cell: TriedCell | undefined; card: Card; 
 }
 
 const FIGURES = [
-  ['white point (level)', 'white', ''],
+  ['white point (level)', 'white', 'of 255'],
   ['product burnt (%)', 'burnt', '%'],
   ['fringe (ΔE00)', 'fringe', 'ΔE'],
 ] as const;
@@ -301,5 +301,5 @@ const FIGURES = [
 /** A figure with its name and unit; nothing where it says nothing, as a white point where white was. */
 const figure = (cell: TriedCell, key: string, word: string, unit: string) => {
   const value = cell.figures[key];
-  return value == null || value === 255 ? '' : `${word} ${amount(value)}${unit && ` ${unit}`}`;
+  return value == null || value === 255 ? '' : `${word} ${amount(value)} ${unit}`.replaceAll(' ', '\u00a0');
 };
