@@ -59,14 +59,14 @@ class ReadingTest(unittest.TestCase):
         data = saved(Image.new("RGB", (16, 16), (200, 40, 20)), "PNG", icc_profile=bytes(profile))
         np.testing.assert_allclose(decode_photo(data, "x").pixels[5, 5].astype(int), (20, 40, 200), atol=4)
 
-    def test_what_a_camera_set_to_adobe_rgb_wrote_without_a_profile_is_converted(self) -> None:
+    def test_what_a_camera_set_to_oprgb_wrote_without_a_profile_is_converted(self) -> None:
         exif = Image.Exif()
         exif[0x8769] = {0xA001: 65535, 0xA005: {1: "R03"}}
         image = np.full((40, 60, 3), 128, np.uint8)
         image[:, 30:] = (150, 180, 110)
         data = saved(Image.fromarray(image), "JPEG", quality=100, subsampling=0, exif=exif.tobytes())
         pixels = decode_photo(data, "x").pixels.astype(int)
-        self.assertIn("Adobe RGB", inspect_photo(data, "x").profile)
+        self.assertIn("opRGB", inspect_photo(data, "x").profile)
         self.assertLessEqual(int(np.ptp(pixels[20, 10])), 1, "grey stays grey")
         # By the two encodings' own primaries, both for D65.
         to_xyz = np.array([[0.57667, 0.18556, 0.18823], [0.29734, 0.62736, 0.07529], [0.02703, 0.07069, 0.99134]])

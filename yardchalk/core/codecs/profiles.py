@@ -6,10 +6,10 @@ from functools import cache
 import pyvips
 
 _D50 = (0.9642, 1.0, 0.8249)
-# Adobe RGB (1998) Color Image Encoding, 4.3.2.2 and annex C: the exponent, and the primaries adapted to D50.
+# opRGB (IEC 61966-2-5): the exponent, and the primaries adapted to D50.
 _EXPONENT = 563 / 256
 _PRIMARIES = {b"rXYZ": (0.60974, 0.31111, 0.01947), b"gXYZ": (0.20528, 0.62567, 0.06087), b"bXYZ": (0.14919, 0.06322, 0.74457)}
-_NAME = b"Adobe RGB, as its Exif data says"
+_NAME = b"opRGB, as its Exif data says"
 
 
 @cache
@@ -21,8 +21,8 @@ def srgb_profile() -> bytes:
 
 
 @cache
-def adobe_rgb_profile() -> bytes:
-    """Adobe RGB (1998), as a display profile of version 2: matrix and one exponent."""
+def op_rgb_profile() -> bytes:
+    """opRGB (IEC 61966-2-5), as a display profile of version 2: matrix and one exponent."""
     curve = b"curv" + bytes(4) + struct.pack(">IH", 1, round(_EXPONENT * 256)) + bytes(2)
     tags = {
         b"desc": b"desc" + bytes(4) + struct.pack(">I", len(_NAME) + 1) + _NAME + bytes(1 + 8 + 3 + 67),

@@ -11,7 +11,7 @@ import numpy as np
 import pyvips
 from pydantic import BaseModel
 
-from yardchalk.core.codecs.profiles import adobe_rgb_profile, profile_name, srgb_profile
+from yardchalk.core.codecs.profiles import op_rgb_profile, profile_name, srgb_profile
 from yardchalk.core.errors import UnreadablePhoto
 from yardchalk.core.pixels import Picture
 
@@ -29,7 +29,7 @@ _KNOWN = "JPEG, PNG, TIFF, WebP, GIF, AVIF or HEIC"
 # Brands of the two kinds of picture that come in an ISO base media file (ISO/IEC 23008-12, annex B).
 _AVIF_BRANDS = {b"avif", b"avis"}
 _HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
-# By Exif 2.3, 4.6.7; R03 is what cameras that are set to Adobe RGB write, many of them in the place of a profile.
+# By Exif 2.3, 4.6.7; R03 is what cameras that are set to the wider space, opRGB, write, many of them in the place of a profile.
 _INTEROPERABILITY = "exif-ifd4-InteroperabilityIndex"
 _MIRRORED = 2  # EXIF orientation of a picture that is upright, but mirrored; those over it are turned
 # A page no more than so long a share of the first, and of its shape, is a small copy of it.
@@ -99,7 +99,7 @@ def _open(data: bytes, name: str, limits: Limits, **options: Any) -> tuple[Any, 
     _check_size(image.width, image.height, name, limits)
     if not image.get_typeof("icc-profile-data") and image.get_typeof(_INTEROPERABILITY) and image.get(_INTEROPERABILITY)[:3] == "R03":
         image = image.copy()
-        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", adobe_rgb_profile())
+        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", op_rgb_profile())
     return image, kind
 
 
