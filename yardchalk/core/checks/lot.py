@@ -95,7 +95,7 @@ def _odd(measure: Measure, value: float, strip: Strip) -> Finding:
     return Finding(
         check="odd-one-out",
         severity="note",
-        message=f"{measure.title} is far from the lot's: {value:g} {measure.unit}, the lot's middle {strip.median:g}",
+        message=f"{measure.title} is far from the lot's: {value:g} {measure.unit}, the lot's middle {strip.median:g} {measure.unit}",
         figure=value,
         limit=round(strip.low if below else strip.high, 2),
         unit=measure.unit,
