@@ -27,20 +27,31 @@ const pressed = (target: EventTarget | null) =>
 const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
 
+/**
+ * What a key is called here: as KeyboardEvent.key in lower case. By its place on the keyboard where a letter is not of
+ * the Latin alphabet, so that the keys of the page are there with a Greek or Cyrillic keyboard, too.
+ */
+const keyName = (event: KeyboardEvent) =>
+  (/^[^\0-\x7f]$/.test(event.key) && /^Key([A-Z])$/.exec(event.code)?.[1]?.toLowerCase()) || event.key.toLowerCase();
+
+/** The digit of a key that says another sign without Shift, as on a French keyboard. */
+const digit = (event: KeyboardEvent) => (event.shiftKey ? null : /^Digit(\d)$/.exec(event.code))?.[1];
+
 /** Keys of the page, unless something is being typed. Names as in KeyboardEvent.key, lower case, "ctrl+" and "shift+" before. */
 export function useKeys(down: Record<string, () => void>, up: Record<string, () => void> = {}) {
   useEffect(() => {
     const named = (event: KeyboardEvent) =>
-      (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey ? 'shift+' : '') + event.key.toLowerCase();
+      (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey ? 'shift+' : '') + keyName(event);
     const onDown = (event: KeyboardEvent) => {
       if (typing(event.target) || event.altKey || event.defaultPrevented) return;
       if ((event.key === 'Enter' || event.key === ' ') && pressed(event.target)) return;
-      const act = down[named(event)] ?? (event.ctrlKey || event.metaKey ? undefined : down[event.key]);
+      const plain = !(event.ctrlKey || event.metaKey);
+      const act = down[named(event)] ?? (plain ? (down[event.key] ?? down[digit(event) ?? '']) : undefined);
       if (!act) return;
       event.preventDefault();
       if (!event.repeat || event.key.startsWith('Arrow')) act();
     };
-    const onUp = (event: KeyboardEvent) => up[event.key.toLowerCase()]?.();
+    const onUp = (event: KeyboardEvent) => up[keyName(event)]?.();
     window.addEventListener('keydown', onDown);
     window.addEventListener('keyup', onUp);
     return () => {
