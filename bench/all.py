@@ -2,13 +2,14 @@
 
 import sys
 
-from bench import clear, edge, faults, mends, quality, screens, speed, tones
+from bench import clear, edge, faults, handled, mends, quality, screens, speed, tones
 from bench.table import against_baseline, write_quality
 
 PARTS = {
     "quality": quality.run,
     "faults": faults.run,
     "edge": edge.run,
+    "handled": handled.run,
     "clear": clear.run,
     "tones": tones.run,
     "mends": mends.run,
@@ -28,7 +29,7 @@ def main(arguments: list[str]) -> int:
     chosen = names or list(PARTS)
     for name in chosen:
         figures |= PARTS[name]()
-    about_quality = {"quality", "edge", "faults"} & set(chosen)
+    about_quality = {"quality", "edge", "faults", "handled"} & set(chosen)
     if keep and about_quality:
         # Before the baseline's own table is shown.
         write_quality(about_quality, quality.worst_places() if "quality" in chosen else [])

@@ -1,6 +1,6 @@
 """The scenes that the network is taught on, each drawn at random from its number; and the photos taken of them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import cv2
@@ -11,18 +11,19 @@ from teaching.camera import Taken, layers_of, photo_of
 from teaching.drawings import drawn
 from teaching.products import products, table
 from teaching.studio import Scene, Thing, render
+from teaching.worked_on import worked_on
 from yardchalk.core.backdrop import fit_backdrop
 from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import Float
 from yardchalk.core.second_look import coded_steps, what_is_shown
 from yardchalk.core.stages.clear.automatic import clear_automatically
-from yardchalk.core.stages.clear.evidence import gather_evidence
+from yardchalk.core.stages.clear.evidence import gather_evidence, without_noise
 
 Codes = NDArray[np.uint8]
 
 SIZE = 880  # px
 _WITH_TABLE = 6  # every so many scenes the paper ends in the frame
-_PHOTOS = 4  # of each scene
+_PHOTOS = 8  # of each scene
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,7 @@ class Lesson:
 
     Attributes
     ----------
-    pixels : uint8, shape (h, w, 3), coded.
+    pixels : uint8, shape (h, w, 3), coded, as it is looked at.
     light : float32, shape (h', w', 3), linear light of its backdrop model, at any size.
     steps, product : uint8, shape (h, w), as the network is shown them.
     truth : uint8, shape (h, w), coverage 0..255.
@@ -96,23 +97,32 @@ def prepare(folder: Path, number: int) -> None:
     made, level = scene(number)
     layers = layers_of(render(made))
     for i in reversed(range(_PHOTOS)):
-        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i])))
+        r = np.random.default_rng([number, i])
+        _keep(folder / f"{number:04d}-{i}.npz", _perhaps_worked_on(photo_of(layers, level, r), i, r))
 
 
 def prepare_drawing(folder: Path, number: int) -> None:
     path = folder / f"{number:04d}-drawn.npz"
     if not path.exists():
-        _keep(path, drawn(np.random.default_rng(90_000 + number), SIZE))
+        r = np.random.default_rng(90_000 + number)
+        _keep(path, _perhaps_worked_on(drawn(r, SIZE), number, r))
+
+
+def _perhaps_worked_on(taken: Taken, number: int, r: np.random.Generator) -> Taken:
+    """Every other one is."""
+    return replace(taken, data=worked_on(taken.data, r)) if number % 2 else taken
 
 
 def _keep(path: Path, taken: Taken) -> None:
     pixels = decode_photo(taken.data, path.stem).pixels
     h, w = taken.coverage.shape
     backdrop = fit_backdrop(pixels)
-    evidence = gather_evidence(pixels, backdrop)
+    looked_at, quiet = without_noise(pixels, backdrop)
+    evidence = gather_evidence(pixels, backdrop, quiet)
     np.savez(
         path,
         pixels=pixels,
+        looked_at=looked_at,
         light=backdrop.light(w // 4, h // 4).astype(np.float16),
         steps=coded_steps(evidence.steps),
         product=255 * clear_automatically(evidence).product.view(np.uint8),
@@ -121,12 +131,18 @@ def _keep(path: Path, taken: Taken) -> None:
     )
 
 
-def paths_of(folder: Path, held_out: bool) -> list[Path]:
-    """All that was prepared; or what is held out to see how well it goes: one photo of every twelfth scene."""
+def paths_of(folder: Path, held_out: bool, worked_on: bool) -> list[Path]:
+    """All that was prepared, with the photos that were worked on or without.
+
+    Or what is held out to see how well it goes: the first photos of every twelfth scene.
+    """
 
     def among(path: Path) -> bool:
-        mine = int(path.name[:4]) % 12 == 7
-        return mine == held_out and not (held_out and path.stem[5:] not in ("0", "drawn"))
+        number, which = path.stem.split("-")
+        of_these = worked_on or int(number if which == "drawn" else which) % 2 == 0
+        if int(number) % 12 != 7:
+            return not held_out and of_these
+        return held_out and of_these and which in ("0", "1", "drawn")
 
     return [path for path in sorted(folder.glob("*.npz")) if among(path)]
 
@@ -134,10 +150,10 @@ def paths_of(folder: Path, held_out: bool) -> list[Path]:
 def lessons(folder: Path, held_out: bool) -> list[Lesson]:
     """The photos that `paths_of` names."""
     out = []
-    for path in paths_of(folder, held_out):
+    for path in paths_of(folder, held_out, worked_on=True):
         kept = np.load(path)
         light = kept["light"].astype(np.float32)
-        out.append(Lesson(kept["pixels"], light, kept["steps"], kept["product"], kept["truth"]))
+        out.append(Lesson(kept["looked_at"], light, kept["steps"], kept["product"], kept["truth"]))
     return out
 
 

@@ -54,7 +54,7 @@ class SecondLookTest(unittest.TestCase):
         r = np.random.default_rng(seed)
         pixels = cv2.resize(r.integers(0, 256, (5, 6, 3), np.uint8), (width, height), interpolation=cv2.INTER_CUBIC)
         backdrop = fit_backdrop(pixels)
-        evidence = gather_evidence(pixels, backdrop)
+        evidence = gather_evidence(pixels, backdrop, pixels)
         cleared = clear_automatically(evidence)
         look, again = (look_again(pixels, backdrop, evidence.steps, cleared.product) for _ in range(2))
         np.testing.assert_array_equal(look.coverage, again.coverage)
@@ -67,7 +67,7 @@ class SecondLookTest(unittest.TestCase):
     def test_a_patch_of_shadow_that_no_border_parts_from_the_rest_of_it_is_backdrop(self) -> None:
         made = Scene(width=1600, height=1200, shadow=0.6).made()
         pixels = decode_photo(made.png, "pot").pixels.astype(np.uint8)
-        evidence = gather_evidence(pixels, fit_backdrop(pixels))
+        evidence = gather_evidence(pixels, fit_backdrop(pixels), pixels)
         cleared = clear_automatically(evidence)
         true = made.alpha > 0.5
         apart = cv2.dilate(true.view(np.uint8), disc(25)) == 0  # from the flank that the product has along its border

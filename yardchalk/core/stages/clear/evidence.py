@@ -13,14 +13,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.colour import Float, Mask, log_table, to_linear
+from yardchalk.core.colour import Float, Mask, encode, log_table, to_linear
 from yardchalk.core.compiled import compiled
 
 # Steepness is never divided by less than this (log light per px): the steps that 8-bit and JPEG rounding make on a
-# noiseless backdrop. In order: shade, chroma, chroma; at the fine scale and at the coarse one.
+# noiseless light backdrop. In order: shade, chroma, chroma; at the fine scale and at the coarse one.
 _FLOOR_FINE = (0.0010, 0.0006, 0.0006)
 _FLOOR_COARSE = (0.0006, 0.0004, 0.0004)
+_LIGHT_PAPER = 210  # coded level of the least light one
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
+_QUIETED_AT = 800  # px; long side of the picture that is made quiet
+_LOUD = 1.2  # coded levels there: noise from which on the steps of pale products drown in it
+_HARDLY_ANY = 0.25  # coded levels there; with less, terraces of a level would be borders
+_PATCH, _SEARCHED = 3, 9  # px there
 
 
 @dataclass(frozen=True)
@@ -59,16 +64,18 @@ class Evidence:
         )
 
 
-def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Evidence:
-    """Evidence from the analysis picture: coded pixels (h, w, 3), uint8."""
+def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: NDArray[np.uint8]) -> Evidence:
+    """Evidence from the analysis picture, and from it without its noise: coded pixels (h, w, 3), uint8."""
     h, w = pixels.shape[:2]
-    planes = _planes(pixels, log_table(), backdrop.log_light(w, h))
+    lit = backdrop.log_light(w, h)
     support = cv2.resize(backdrop.support.view(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
+    planes = _planes(quiet, log_table(), lit)
     half = ((w + 1) // 2, (h + 1) // 2)
-    quiet = _noise_scale(pixels, support)
-    quiet_fine, quiet_half = cv2.resize(quiet, (w, h)), cv2.resize(quiet, half)
+    less = _noise_scale(pixels, support)
+    less_fine, less_half = cv2.resize(less, (w, h)), cv2.resize(less, half)
     there = _or_all(np.ascontiguousarray(support[::3, ::3]))
     there_half = _or_all(np.ascontiguousarray(cv2.resize(support.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0)
+    rounding = _rounding(backdrop.mean_light)
     fine = np.zeros((h, w), np.float32)
     coarse = np.zeros(half[::-1], np.float32)
     smooth = []
@@ -77,15 +84,18 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Evide
         blurred = cv2.GaussianBlur(plane, (0, 0), 1.0 if i == 0 else 1.5)
         smooth.append(blurred)
         soft_x, soft_y = _soft_slope(plane)
-        noise.append(
-            _add_steps(fine, blurred, cv2.resize(soft_x, (w, h)), cv2.resize(soft_y, (w, h)), quiet_fine, there, 3, _FLOOR_FINE[i])
-        )
+        floor = _FLOOR_FINE[i] * rounding[i]
+        noise.append(_add_steps(fine, blurred, cv2.resize(soft_x, (w, h)), cv2.resize(soft_y, (w, h)), less_fine, there, 3, floor))
         # The coarse scale: sigma 2 (2.5 for chroma) is sigma 1 (1.25) at half size.
         small = cv2.GaussianBlur(cv2.resize(plane, half, interpolation=cv2.INTER_AREA), (0, 0), 1.0 if i == 0 else 1.25)
         soft_x, soft_y = 2 * cv2.resize(soft_x, half), 2 * cv2.resize(soft_y, half)
-        _add_steps(coarse, small, soft_x, soft_y, quiet_half, there_half, 2, 2 * _FLOOR_COARSE[i])
+        _add_steps(coarse, small, soft_x, soft_y, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * rounding[i])
     np.maximum(fine, cv2.resize(coarse, (w, h), interpolation=cv2.INTER_LINEAR), out=fine)
-    rough = np.abs(planes[0, ::3, ::3] - smooth[0][::3, ::3])[there]
+    shade, blurred = planes[0], smooth[0]
+    if quiet is not pixels:
+        shade = _planes(pixels, log_table(), lit)[0]
+        blurred = cv2.GaussianBlur(shade, (0, 0), 1.0)
+    rough = np.abs(shade[::3, ::3] - blurred[::3, ::3])[there]
     return Evidence(cv2.merge(smooth), np.sqrt(fine, out=fine), support, max(noise[1:]), float(np.median(rough)) * 1.48)
 
 
@@ -104,6 +114,38 @@ def _planes(pixels: NDArray[np.uint8], table: Float, lit: Float) -> Float:
             out[1, y, x] = r - g
             out[2, y, x] = b - g
     return out
+
+
+def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    """The analysis picture (h, w, 3), coded, uint8, as it is looked at and as steps are measured on it: if noise is loud, with less of it.
+
+    By non-local means (Buades, Coll and Morel, CVPR 2005) on a smaller picture, where the noise that a camera's own
+    development has spread over neighbours is noise of single pixels again.
+    """
+    h, w = pixels.shape[:2]
+    scale = min(1.0, _QUIETED_AT / max(h, w))
+    size = max(1, round(w * scale)), max(1, round(h * scale))
+    small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    there = _or_all(cv2.resize(backdrop.support.view(np.uint8), size, interpolation=cv2.INTER_NEAREST)[::2, ::2] > 0)
+    light = small.astype(np.float32)
+    noise = 1.48 * float(np.median(np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there]))
+    if noise <= _LOUD:
+        return pixels, pixels
+    quiet = cv2.fastNlMeansDenoisingColored(small, None, noise, noise, _PATCH, _SEARCHED)
+
+    def with_some(left: float) -> NDArray[np.uint8]:
+        mixed = cv2.addWeighted(quiet, 1 - left / noise, small, left / noise, 0)
+        return cv2.resize(mixed, (w, h), interpolation=cv2.INTER_LINEAR).astype(np.uint8, copy=False)
+
+    return with_some(_LOUD), with_some(_HARDLY_ANY)
+
+
+def _rounding(light: tuple[float, float, float]) -> tuple[float, float, float]:
+    """How much more of shade and chromas a coded level is at this linear light than on light paper, at least 1."""
+    per_level = np.gradient(log_table())
+    red, green, blue = np.maximum(np.interp(255 * encode(np.array(light)), np.arange(256), per_level) / per_level[_LIGHT_PAPER], 1)
+    # Channels are rounded each for itself.
+    return (red + 2 * green + blue) / 4, np.hypot(red, green) / np.sqrt(2), np.hypot(blue, green) / np.sqrt(2)
 
 
 def _or_all(seen: Mask) -> Mask:

@@ -1,0 +1,98 @@
+"""How quality holds on photos that went through other hands: noisy, made quiet, exposed anew, sharpened, made small, packed hard.
+
+The demo's photos, each of these done to them; truth stays what it was.
+"""
+
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import cv2
+import numpy as np
+import simplejpeg
+
+from bench.quality import FAILED, photos, unit
+from bench.score import score
+from bench.table import show
+from yardchalk.core.codecs import decode_photo
+from yardchalk.core.colour import Float, decode, encode
+from yardchalk.core.deliver import produce
+from yardchalk.core.render import Render
+from yardchalk.core.settings import load_sheet, load_spec
+
+Handling = Callable[[Float], Float]
+
+
+def _noisy(levels: float) -> Handling:
+    """With noise of so many coded levels, spread over neighbours as a camera's development does."""
+
+    def handle(codes: Float) -> Float:
+        noise = cv2.GaussianBlur(np.random.default_rng(1).standard_normal(codes.shape, np.float32), (0, 0), 0.8)
+        return codes + noise * np.float32(levels / 255 / noise.std())
+
+    return handle
+
+
+def _sharpened(radius: float, amount: float) -> Handling:
+    return lambda codes: codes + np.float32(amount) * (codes - cv2.GaussianBlur(codes, (0, 0), radius))
+
+
+def _resized(share: float) -> Handling:
+    way = cv2.INTER_AREA if share < 1 else cv2.INTER_CUBIC
+    return lambda codes: cv2.resize(codes, None, fx=share, fy=share, interpolation=way)
+
+
+# By name: what is done to coded values 0..1, and the JPEG's quality.
+HANDLINGS: dict[str, tuple[Handling, int]] = {
+    "as they are": (lambda codes: codes, 97),
+    "noise of 2.5 levels": (_noisy(2.5), 92),
+    "noise of 5 levels": (_noisy(5), 92),
+    "made quiet": (lambda codes: cv2.bilateralFilter(codes, 7, 12 / 255, 3), 92),
+    "half the exposure": (lambda codes: encode(decode(codes) / 2), 92),
+    "more contrast": (lambda codes: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
+    "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
+    "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),
+    "half the size": (_resized(0.5), 90),
+    "enlarged to 150 %": (_resized(1.5), 92),
+    "JPEG of quality 75": (lambda codes: codes, 75),
+    "JPEG of quality 60": (lambda codes: codes, 60),
+}
+
+
+def handled(photo: Path, name: str) -> bytes:
+    """A photo after one of `HANDLINGS`, JPEG with half the resolution of colour."""
+    handle, quality = HANDLINGS[name]
+    pixels: Float = decode_photo(photo.read_bytes(), photo.stem).pixels.astype(np.float32) / np.float32(255)
+    codes = np.rint(np.clip(handle(pixels), 0, 1) * 255).astype(np.uint8)
+    return simplejpeg.encode_jpeg(np.ascontiguousarray(codes), quality, "RGB", "420")
+
+
+def measure(photo: Path, truth: Path, name: str) -> tuple[dict[str, float], bool]:
+    """Figures of a photo after one of `HANDLINGS`, and whether there is a finding to look at or to fix."""
+    cv2.setNumThreads(1)
+    render = Render(handled(photo, name), photo.stem, load_sheet("transparent"))
+    done = produce(render, load_spec("cutout"), whole_frame=True, matte=True)
+    assert done.matte is not None
+    matte = (decode_photo(done.matte, "matte").pixels[..., 0] / 255).astype(np.float32)
+    alpha, (h, w) = unit(truth), matte.shape
+    alpha = np.clip(cv2.resize(alpha, (w, h), interpolation=cv2.INTER_AREA if h < alpha.shape[0] else cv2.INTER_CUBIC), 0, 1)
+    return score(matte, alpha), any(f.severity != "note" for f in done.findings)
+
+
+def run() -> dict[str, float]:
+    pairs = photos("demo")
+    jobs = [(*pair, name) for name in HANDLINGS for pair in pairs]
+    with ProcessPoolExecutor() as pool:
+        measured = list(pool.map(measure, *zip(*jobs, strict=True)))
+    by_name = {name: measured[i * len(pairs) : (i + 1) * len(pairs)] for i, name in enumerate(HANDLINGS)}
+    rows, figures = [], {}
+    for name, each in by_name.items():
+        errors = np.array([found["mse"] for found, _ in each])
+        failed = [said for found, said in each if found["iou"] < FAILED]
+        rows.append([name, f"{np.median(errors):.2f}", f"{errors.mean():.2f}", str(len(failed)), str(failed.count(False))])
+        figures[f"handled: {name}, mean mse"] = float(errors.mean())
+    head = ["demo photos", "mse median", "mse mean", f"iou under {FAILED}", "of them not said"]
+    show("Photos that went through other hands", head, rows)
+    table = [[photo.stem, *(f"{by_name[name][i][0]['mse']:.2f}" for name in HANDLINGS)] for i, (photo, _) in enumerate(pairs)]
+    show("The same, mse by photo", ["photo", *HANDLINGS], table)
+    return figures
