@@ -51,7 +51,7 @@ def borders(folder: Path, held_out: bool) -> list[Border]:
     """Of all that was prepared; or of what is held out."""
     # Threads of what was taught before do not outlive a fork.
     with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
-        return [border for made in pool.map(_of_photo, paths_of(folder, held_out, worked_on=False), chunksize=8) for border in made]
+        return [border for made in pool.map(_of_photo, paths_of(folder, held_out), chunksize=8) for border in made]
 
 
 def _of_photo(path: Path) -> list[Border]:

@@ -1,6 +1,6 @@
 """The scenes that the network is taught on, each drawn at random from its number; and the photos taken of them."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import cv2
@@ -11,7 +11,6 @@ from teaching.camera import Taken, layers_of, photo_of
 from teaching.drawings import drawn
 from teaching.products import products, table
 from teaching.studio import Scene, Thing, render
-from teaching.worked_on import worked_on
 from yardchalk.core.backdrop import fit_backdrop
 from yardchalk.core.codecs import decode_photo
 from yardchalk.core.colour import Float
@@ -23,7 +22,7 @@ Codes = NDArray[np.uint8]
 
 SIZE = 880  # px
 _WITH_TABLE = 6  # every so many scenes the paper ends in the frame
-_PHOTOS = 8  # of each scene
+_PHOTOS = 4  # of each scene
 
 
 @dataclass(frozen=True)
@@ -97,20 +96,13 @@ def prepare(folder: Path, number: int) -> None:
     made, level = scene(number)
     layers = layers_of(render(made))
     for i in reversed(range(_PHOTOS)):
-        r = np.random.default_rng([number, i])
-        _keep(folder / f"{number:04d}-{i}.npz", _perhaps_worked_on(photo_of(layers, level, r), i, r))
+        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i])))
 
 
 def prepare_drawing(folder: Path, number: int) -> None:
     path = folder / f"{number:04d}-drawn.npz"
     if not path.exists():
-        r = np.random.default_rng(90_000 + number)
-        _keep(path, _perhaps_worked_on(drawn(r, SIZE), number, r))
-
-
-def _perhaps_worked_on(taken: Taken, number: int, r: np.random.Generator) -> Taken:
-    """Every other one is."""
-    return replace(taken, data=worked_on(taken.data, r)) if number % 2 else taken
+        _keep(path, drawn(np.random.default_rng(90_000 + number), SIZE))
 
 
 def _keep(path: Path, taken: Taken) -> None:
@@ -131,18 +123,12 @@ def _keep(path: Path, taken: Taken) -> None:
     )
 
 
-def paths_of(folder: Path, held_out: bool, worked_on: bool) -> list[Path]:
-    """All that was prepared, with the photos that were worked on or without.
-
-    Or what is held out to see how well it goes: the first photos of every twelfth scene.
-    """
+def paths_of(folder: Path, held_out: bool) -> list[Path]:
+    """All that was prepared; or what is held out to see how well it goes: one photo of every twelfth scene."""
 
     def among(path: Path) -> bool:
-        number, which = path.stem.split("-")
-        of_these = worked_on or int(number if which == "drawn" else which) % 2 == 0
-        if int(number) % 12 != 7:
-            return not held_out and of_these
-        return held_out and of_these and which in ("0", "1", "drawn")
+        mine = int(path.name[:4]) % 12 == 7
+        return mine == held_out and not (held_out and path.stem[5:] not in ("0", "drawn"))
 
     return [path for path in sorted(folder.glob("*.npz")) if among(path)]
 
@@ -150,7 +136,7 @@ def paths_of(folder: Path, held_out: bool, worked_on: bool) -> list[Path]:
 def lessons(folder: Path, held_out: bool) -> list[Lesson]:
     """The photos that `paths_of` names."""
     out = []
-    for path in paths_of(folder, held_out, worked_on=True):
+    for path in paths_of(folder, held_out):
         kept = np.load(path)
         light = kept["light"].astype(np.float32)
         out.append(Lesson(kept["looked_at"], light, kept["steps"], kept["product"], kept["truth"]))
