@@ -358,7 +358,8 @@ class BenchTest(PageCase):
     def test_a_new_picture_asks_for_what_is_in_view_alone(self) -> None:
         page = self.page
         page.get_by_role("button", name="Real pixels").click()
-        page.wait_for_timeout(300)
+        expect(page.get_by_label("Zoom", exact=True)).to_have_text(re.compile("^100 ?%"))
+        page.wait_for_timeout(600)  # what is asked for on the way there is not of the next picture
         settled(page)
         asked: list[str] = []
         page.on("request", note := lambda request: asked.append(request.url) if "/picture/" in request.url else None)
