@@ -117,7 +117,7 @@ def _planes(pixels: NDArray[np.uint8], table: Float, lit: Float) -> Float:
 
 
 def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-    """The analysis picture (h, w, 3), coded, uint8, as it is looked at and as steps are measured on it: if noise is loud, with less of it.
+    """The analysis picture for the second look, and for measuring steps: (h, w, 3), coded, uint8; less noisy than it was if noise is loud.
 
     By non-local means (Buades, Coll and Morel, CVPR 2005) on a smaller picture, where the noise that a camera's own
     development has spread over neighbours is noise of single pixels again.
