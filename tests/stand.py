@@ -22,8 +22,9 @@ from tests.pictures import Scene
 from yardchalk.host.cluster import Cluster, free_port
 from yardchalk.host.settings import ROOT, Place
 from yardchalk.jobs.queue import RunQueue, apply_schema
-from yardchalk.store import queries
 from yardchalk.store.database import migrate
+from yardchalk.store.queries import photo_rows
+from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio
 from yardchalk.studio.delivering import deliver, write_delivery
 from yardchalk.studio.intake import IntakeReport, take_in
@@ -91,9 +92,9 @@ class StudioCase(unittest.TestCase):
         lot_id = add_lot(self.studio, self.id(), sheet, spec)
         return lot_id, [take_in(self.studio, lot_id, name, io.BytesIO(data)) for name, data in files.items()]
 
-    def rows(self, lot_id: int) -> list[queries.Row]:
+    def rows(self, lot_id: int) -> list[Row]:
         with self.studio.transaction() as connection:
-            return queries.photos(connection, lot_id)
+            return photo_rows.photos(connection, lot_id)
 
     def work_here(self, lot_id: int) -> None:
         """Do what is queued, in this process."""
@@ -101,7 +102,7 @@ class StudioCase(unittest.TestCase):
             if row["state"] == "waiting":
                 run_photo(self.studio, row["id"], row["asked_key"])
 
-    def delivered_here(self, lot_id: int, *verdicts: str) -> queries.Row:
+    def delivered_here(self, lot_id: int, *verdicts: str) -> Row:
         """A delivery, written in this process."""
         number = deliver(self.studio, lot_id, frozenset(verdicts or ("ready",)))
         write_delivery(self.studio, number)
@@ -151,7 +152,7 @@ class StudioCase(unittest.TestCase):
                 time.sleep(0.1)
         raise AssertionError(f"{module} does not answer")
 
-    def wait_until(self, lot_id: int, states: set[str], seconds: float = 90) -> list[queries.Row]:
+    def wait_until(self, lot_id: int, states: set[str], seconds: float = 90) -> list[Row]:
         """Wait until every photo of the lot is in one of the states."""
         until = time.monotonic() + seconds
         while time.monotonic() < until:

@@ -10,7 +10,7 @@ from tests.stand import StudioCase, small_photos
 from yardchalk.core.checks import Scope
 from yardchalk.core.errors import YardError
 from yardchalk.core.settings import Marks
-from yardchalk.store import queries
+from yardchalk.store.queries.rows import Row
 from yardchalk.studio import history, judging, mending_alike, reading
 from yardchalk.studio.running import ask_runs
 
@@ -21,13 +21,13 @@ SCOPES: list[tuple[Scope, set[str]]] = [("photo", {"a.jpg"}), ("lot", {"a.jpg", 
 class JudgingTest(StudioCase):
     lot_id: ClassVar[int]
 
-    def filled(self, files: dict[str, bytes]) -> tuple[int, dict[str, queries.Row]]:
+    def filled(self, files: dict[str, bytes]) -> tuple[int, dict[str, Row]]:
         lot_id, _ = self.lot(files)
         ask_runs(self.studio, lot_id)
         self.work_here(lot_id)
         return lot_id, self.named(lot_id)
 
-    def named(self, lot_id: int) -> dict[str, queries.Row]:
+    def named(self, lot_id: int) -> dict[str, Row]:
         return {row["name"]: row for row in self.rows(lot_id)}
 
     def test_let_pass_here_in_the_lot_and_by_the_spec_and_taken_back(self) -> None:

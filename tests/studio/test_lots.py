@@ -17,8 +17,8 @@ from tests.stand import StudioCase, empty_database, small_photos
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.settings import LiftMarks, Marks
 from yardchalk.jobs.queue import apply_schema
-from yardchalk.store import queries
 from yardchalk.store.database import migrate, migrations
+from yardchalk.store.queries import run_rows
 from yardchalk.studio import history, lots, reading
 from yardchalk.studio.delivering import deliver, folder_of, zip_delivery
 from yardchalk.studio.intake import take_in
@@ -150,7 +150,7 @@ class RunTest(StudioCase):
         ask_runs(self.studio, lot_id)
         with self.studio.transaction() as connection:
             connection.execute("DELETE FROM procrastinate_jobs")
-            self.assertEqual(queries.lost(connection), [], "not at once")
+            self.assertEqual(run_rows.lost(connection), [], "not at once")
             connection.execute("UPDATE photos SET updated_at = now() - interval '1 minute'")
         self.assertEqual(ask_lost(self.studio), 1)
 

@@ -17,7 +17,7 @@ from yardchalk.host.settings import ROOT
 from yardchalk.jobs.watch import LOOSE, Inbox
 from yardchalk.standins.capture import captured
 from yardchalk.standins.desk import judge
-from yardchalk.store import queries
+from yardchalk.store.queries import delivery_rows, try_rows
 from yardchalk.studio import capturing, history, lots, reading, running, sending, shelf, trying
 from yardchalk.studio.context import Studio
 from yardchalk.studio.delivering import deliver, plan
@@ -162,7 +162,7 @@ class ShelfTest(StudioCase):
         self.assertNotEqual(done[0]["preview"], done[2]["preview"])
         self.assertEqual([row["result"] for row in self.rows(lot_id)], results, "nothing of the lot was touched")
         with self.studio.transaction() as connection:
-            queries.fail_try(connection, done[0]["id"], "out of memory")
+            try_rows.fail_try(connection, done[0]["id"], "out of memory")
         self.assertEqual(trying.try_sheets(self.studio, lot_id, ["white"], photos[:1])[0]["state"], "failed", "not again by itself")
         (cell,) = trying.try_sheets(self.studio, lot_id, ["white"], photos[:1], again=True)
         self.assertEqual((cell["state"], cell["error"]), ("waiting", None))
@@ -241,7 +241,7 @@ class StandInTest(StudioCase):
 
         def answers() -> dict[str, tuple[str, str]]:
             with self.studio.transaction() as connection:
-                rows = queries.delivery_files(connection, delivery["id"])
+                rows = delivery_rows.delivery_files(connection, delivery["id"])
             return {row["name"]: (row["answer"], " ".join(row["reasons"])) for row in rows}
 
         self.assertEqual(answers()["PW-9000_pot.jpg"], ("accepted", ""))
@@ -253,7 +253,7 @@ class StandInTest(StudioCase):
         sending.send_delivery(studio, delivery["id"])
         self.assertEqual({answer for answer, _ in answers().values()}, {"accepted"})
         with self.studio.transaction() as connection:
-            queries.ask_answers(connection, delivery["id"])
+            delivery_rows.ask_answers(connection, delivery["id"])
             connection.execute("UPDATE delivery_files SET answer = 'asked' WHERE delivery_id = %s", (delivery["id"],))
         sending.send_delivery(self.with_urls(desk_url="http://127.0.0.1:9"), delivery["id"])
         self.assertEqual({answer for answer, _ in answers().values()}, {"unanswered"})

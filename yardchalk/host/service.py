@@ -208,12 +208,12 @@ def load_demo(service: Service) -> None:
     import psycopg
     from psycopg.rows import dict_row
 
-    from yardchalk.store import queries
+    from yardchalk.store.queries import lot_rows, photo_rows
 
     place = service.place
     with psycopg.connect(place.database_url, row_factory=dict_row) as connection:
         lots = json.loads((ROOT / "demo" / "lots.json").read_text())
-        missing = [lot for lot in lots if not queries.is_held(connection, _digest_of(_demo_photos(lot)[0]))]
+        missing = [lot for lot in lots if not photo_rows.is_held(connection, _digest_of(_demo_photos(lot)[0]))]
     if not missing:
         return  # before anything that loads the engine, which takes seconds
 
@@ -228,7 +228,7 @@ def load_demo(service: Service) -> None:
     try:
         for lot in missing:
             with studio.transaction() as connection:
-                lot_id = queries.add_lot(connection, lot["name"], lot["sheet"], lot["spec"])
+                lot_id = lot_rows.add_lot(connection, lot["name"], lot["sheet"], lot["spec"])
             for path in _demo_photos(lot):
                 with path.open("rb") as file:
                     take_in(studio, lot_id, path.name, file)

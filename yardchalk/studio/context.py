@@ -11,11 +11,10 @@ from psycopg import Connection
 from psycopg_pool import ConnectionPool
 
 from yardchalk.core.codecs.reading import Limits
-from yardchalk.store import queries
 from yardchalk.store.database import open_pool
 from yardchalk.store.files import FileStore
-
-EVENTS = queries.EVENTS
+from yardchalk.store.queries.rows import EVENTS as EVENTS
+from yardchalk.store.queries.rows import notify
 
 
 class Queue(Protocol):
@@ -82,4 +81,4 @@ class Studio:
 
 def announce(connection: Connection[Any], lot_id: int | None, photo_id: int | None = None) -> None:
     """Tell open pages, once the transaction is through, that something of a lot changed, or anything at all."""
-    queries.announce(connection, json.dumps({"lot": lot_id, "photo": photo_id}))
+    notify(connection, json.dumps({"lot": lot_id, "photo": photo_id}))

@@ -14,7 +14,8 @@ from psycopg import Connection
 
 from yardchalk.core.deliver import with_background
 from yardchalk.core.errors import NotThere, YardError
-from yardchalk.store import queries
+from yardchalk.store.queries import delivery_rows, lot_rows, photo_rows
+from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
 from yardchalk.studio.names import Named, plan_names
@@ -29,7 +30,7 @@ def plan(studio: Studio, lot_id: int, verdicts: frozenset[str], new_only: bool =
     """
     with studio.transaction() as connection:
         lot = _lot(connection, lot_id)
-        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
+        chosen = [row for row in photo_rows.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
         return [
             {
                 "photo": row["id"],
@@ -50,15 +51,17 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
     """
     with studio.transaction() as connection:
         lot = _lot(connection, lot_id)
-        chosen = [row for row in queries.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
+        chosen = [row for row in photo_rows.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
         if not chosen:
             raise YardError("has no photo to deliver", where=lot["name"], remedy="Run it first, or deliver those to look at as well")
-        delivery_id = queries.add_delivery(connection, lot_id, lot["sheet"], lot["spec"], _free_folder(studio, connection, lot["name"]))
+        delivery_id = delivery_rows.add_delivery(
+            connection, lot_id, lot["sheet"], lot["spec"], _free_folder(studio, connection, lot["name"])
+        )
         shelf = Shelf(connection)
         for row, named in zip(chosen, _names(connection, lot, chosen), strict=True):
             sheet = row["sheet"] or lot["sheet"]
             spec = with_background(shelf.spec(lot["spec"]), shelf.sheet(sheet).place.background)
-            queries.add_delivery_file(
+            delivery_rows.add_delivery_file(
                 connection,
                 delivery_id,
                 {
@@ -78,23 +81,23 @@ def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"
                     "sheet_version": shelf.sheet(sheet).version,
                 },
             )
-        queries.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
+        delivery_rows.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
         announce(connection, lot_id)
     return delivery_id
 
 
-def _lot(connection: Connection[Any], lot_id: int) -> queries.Row:
-    lot = queries.lot(connection, lot_id)
+def _lot(connection: Connection[Any], lot_id: int) -> Row:
+    lot = lot_rows.lot(connection, lot_id)
     if lot is None:
         raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
     return lot
 
 
-def _goes_along(row: queries.Row, verdicts: frozenset[str], new_only: bool) -> bool:
+def _goes_along(row: Row, verdicts: frozenset[str], new_only: bool) -> bool:
     return bool(row["state"] == "done" and row["verdict"] in verdicts and row["result"] and not (new_only and row["delivered"]))
 
 
-def _names(connection: Connection[Any], lot: queries.Row, chosen: list[queries.Row]) -> list[Named]:
+def _names(connection: Connection[Any], lot: Row, chosen: list[Row]) -> list[Named]:
     spec = Shelf(connection).spec(lot["spec"])
     return plan_names(spec.names, [(row["name"], row["result_suffix"]) for row in chosen], lot=lot["name"], spec=spec.name)
 
@@ -103,7 +106,7 @@ def _free_folder(studio: Studio, connection: Connection[Any], lot: str) -> str:
     label = f"{_slug(lot)}-{datetime.now(UTC):%Y%m%d-%H%M%S}"
     for number in range(1, 1000):
         name = label if number == 1 else f"{label}-{number}"
-        if not queries.folder_taken(connection, name) and not (studio.deliveries / name).exists():
+        if not delivery_rows.folder_taken(connection, name) and not (studio.deliveries / name).exists():
             return name
     raise YardError("has too many deliveries of this second", where=lot, remedy="Wait a moment")
 
@@ -115,11 +118,11 @@ def write_delivery(studio: Studio, delivery_id: int) -> None:
     whole, so there is never half a delivery; what a worker that died left behind is written anew.
     """
     with studio.transaction() as connection:
-        delivery = queries.delivery(connection, delivery_id)
+        delivery = delivery_rows.delivery(connection, delivery_id)
         if delivery is None or delivery["state"] == "done":
             return
-        files = queries.delivery_files(connection, delivery_id)
-        queries.set_delivery(connection, delivery_id, "writing")
+        files = delivery_rows.delivery_files(connection, delivery_id)
+        delivery_rows.set_delivery(connection, delivery_id, "writing")
         announce(connection, delivery["lot_id"])
     try:
         folder = folder_of(studio, delivery)
@@ -130,16 +133,16 @@ def write_delivery(studio: Studio, delivery_id: int) -> None:
             error.message if isinstance(error, YardError) else f"{delivery['folder']}: cannot be written ({error.strerror}). Make room."
         )
         with studio.transaction() as connection:
-            queries.set_delivery(connection, delivery_id, "failed", message)
+            delivery_rows.set_delivery(connection, delivery_id, "failed", message)
             announce(connection, delivery["lot_id"])
         return
     with studio.transaction() as connection:
-        queries.set_delivery(connection, delivery_id, "done")
-        queries.set_delivered(connection, delivery_id)
+        delivery_rows.set_delivery(connection, delivery_id, "done")
+        delivery_rows.set_delivered(connection, delivery_id)
         announce(connection, delivery["lot_id"])
 
 
-def _write_all(studio: Studio, delivery: queries.Row, files: list[queries.Row], folder: Path) -> None:
+def _write_all(studio: Studio, delivery: Row, files: list[Row], folder: Path) -> None:
     aside = folder.with_name(f".{folder.name}.part")
     shutil.rmtree(aside, ignore_errors=True)
     aside.mkdir(parents=True)
@@ -177,31 +180,31 @@ def _write_all(studio: Studio, delivery: queries.Row, files: list[queries.Row], 
 def retry(studio: Studio, delivery_id: int) -> None:
     """Queue a failed delivery again."""
     with studio.transaction() as connection:
-        delivery = queries.delivery(connection, delivery_id)
+        delivery = delivery_rows.delivery(connection, delivery_id)
         if delivery is None or delivery["state"] != "failed":
             raise YardError("did not fail", where=f"Delivery {delivery_id}")
-        queries.set_delivery(connection, delivery_id, "waiting")
-        queries.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
+        delivery_rows.set_delivery(connection, delivery_id, "waiting")
+        delivery_rows.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
         announce(connection, delivery["lot_id"])
 
 
 def ask_lost_deliveries(studio: Studio) -> int:
     """Queue again the deliveries whose job is over or gone; how many."""
     with studio.transaction() as connection:
-        rows = queries.lost_deliveries(connection)
+        rows = delivery_rows.lost_deliveries(connection)
         for row in rows:
-            queries.set_delivery_job(connection, row["id"], studio.queue.ask_delivery(connection, row["id"]))
-        unanswered = queries.unanswered_deliveries(connection)
+            delivery_rows.set_delivery_job(connection, row["id"], studio.queue.ask_delivery(connection, row["id"]))
+        unanswered = delivery_rows.unanswered_deliveries(connection)
         for delivery_id in unanswered:
-            queries.set_delivery_job(connection, delivery_id, studio.queue.ask_sending(connection, delivery_id))
+            delivery_rows.set_delivery_job(connection, delivery_id, studio.queue.ask_sending(connection, delivery_id))
     return len(rows) + len(unanswered)
 
 
-def folder_of(studio: Studio, delivery: queries.Row) -> Path:
+def folder_of(studio: Studio, delivery: Row) -> Path:
     return studio.deliveries / str(delivery["folder"])
 
 
-def zip_delivery(studio: Studio, delivery: queries.Row) -> Iterator[bytes]:
+def zip_delivery(studio: Studio, delivery: Row) -> Iterator[bytes]:
     """The delivery's folder as a ZIP, in pieces, without holding it in memory. Pictures are stored, not squeezed again."""
     folder = folder_of(studio, delivery)
     if delivery["state"] in ("waiting", "writing"):

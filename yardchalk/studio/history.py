@@ -8,7 +8,8 @@ from yardchalk.core.colour import delta_e, encode, to_lab
 from yardchalk.core.colour_settings import ColourMarks
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.settings import Marks
-from yardchalk.store import queries
+from yardchalk.store.queries import photo_rows, step_rows
+from yardchalk.store.queries.rows import Row
 from yardchalk.studio import reading
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.running import ask_runs
@@ -37,12 +38,12 @@ def set_marks(studio: Studio, photo_id: int, marks: Marks, what: str) -> None:
     row = reading.photo_row(studio, photo_id)
     _fit(row, marks)
     with studio.transaction() as connection:
-        queries.add_step(connection, photo_id, marks.as_kept(), what)
+        step_rows.add_step(connection, photo_id, marks.as_kept(), what)
         announce(connection, row["lot_id"], photo_id)
     ask_runs(studio, row["lot_id"], only=[photo_id], urgent=True)
 
 
-def _fit(row: queries.Row, marks: Marks) -> None:
+def _fit(row: Row, marks: Marks) -> None:
     if "lift" in marks.as_kept() and not reading.sheet_of(row).lift.on:
         raise YardError("has no white point: the lot's run sheet leaves Lift out", where=row["name"], remedy="Choose another run sheet")
 
@@ -60,7 +61,7 @@ def redo(studio: Studio, photo_id: int) -> None:
 def _go(studio: Studio, photo_id: int, by: int, nothing: str) -> None:
     row = reading.photo_row(studio, photo_id)
     with studio.transaction() as connection:
-        if not queries.go_to_step(connection, photo_id, by):
+        if not step_rows.go_to_step(connection, photo_id, by):
             raise YardError(nothing, where=row["name"])
         announce(connection, row["lot_id"], photo_id)
     ask_runs(studio, row["lot_id"], only=[photo_id], urgent=True)
@@ -70,7 +71,7 @@ def keep_snapshot(studio: Studio, photo_id: int, name: str) -> None:
     """Keep the marks in force under a name."""
     reading.photo_row(studio, photo_id)
     with studio.transaction() as connection:
-        queries.add_snapshot(connection, photo_id, name)
+        step_rows.add_snapshot(connection, photo_id, name)
 
 
 def restore_snapshot(studio: Studio, photo_id: int, snapshot_id: int) -> None:
@@ -84,7 +85,7 @@ def restore_snapshot(studio: Studio, photo_id: int, snapshot_id: int) -> None:
 def remove_snapshot(studio: Studio, photo_id: int, snapshot_id: int) -> None:
     """Forget a snapshot."""
     with studio.transaction() as connection:
-        if not queries.remove_snapshot(connection, photo_id, snapshot_id):
+        if not step_rows.remove_snapshot(connection, photo_id, snapshot_id):
             raise NotThere("is not there", where=f"Snapshot {snapshot_id}")
 
 
@@ -105,7 +106,7 @@ def copy_balance(studio: Studio, photo_id: int, tolerance: float = SAME_LIGHT) -
     spread = Spread([], [], [])
     changed = []
     with studio.transaction() as connection:
-        for other in queries.photos(connection, row["lot_id"]):
+        for other in photo_rows.photos(connection, row["lot_id"]):
             theirs = _light_of(other)
             if other["id"] == photo_id:
                 continue
@@ -115,7 +116,7 @@ def copy_balance(studio: Studio, photo_id: int, tolerance: float = SAME_LIGHT) -
                 spread.differing.append((other["name"], round(apart, 1)))
             else:
                 own = Marks.model_validate(other["marks"]).model_copy(update={"balance": marks.balance})
-                queries.add_step(connection, other["id"], own.as_kept(), f"Balance as {row['name']}")
+                step_rows.add_step(connection, other["id"], own.as_kept(), f"Balance as {row['name']}")
                 spread.copied.append(other["name"])
                 changed.append(other["id"])
         announce(connection, row["lot_id"])
@@ -133,12 +134,12 @@ def copy_colour(studio: Studio, photo_id: int) -> list[str]:
         raise YardError("has no colours of its own to copy", where=row["name"], remedy="Set some first")
     copied, changed = [], []
     with studio.transaction() as connection:
-        for other in queries.photos(connection, row["lot_id"]):
+        for other in photo_rows.photos(connection, row["lot_id"]):
             theirs = Marks.model_validate(other["marks"])
             if other["id"] == photo_id or theirs.colour == colour:
                 continue
             own = theirs.model_copy(update={"colour": colour})
-            queries.add_step(connection, other["id"], own.as_kept(), f"Colour as {row['name']}")
+            step_rows.add_step(connection, other["id"], own.as_kept(), f"Colour as {row['name']}")
             copied.append(other["name"])
             changed.append(other["id"])
         announce(connection, row["lot_id"])
@@ -147,7 +148,7 @@ def copy_colour(studio: Studio, photo_id: int) -> list[str]:
     return copied
 
 
-def _light_of(row: queries.Row) -> tuple[float, float, float] | None:
+def _light_of(row: Row) -> tuple[float, float, float] | None:
     values = [row["figures"].get(f"backdrop {name} (linear)") for name in ("red", "green", "blue")]
     return None if None in values else (float(values[0]), float(values[1]), float(values[2]))
 

@@ -13,7 +13,7 @@ from yardchalk.core.codecs import decode_photo, encode_preview, inspect_photo, p
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.pixels import Picture
-from yardchalk.store import queries
+from yardchalk.store.queries import photo_rows
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.names import hidden, safe_name
 
@@ -57,9 +57,9 @@ def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes], source: str
             _take_one(studio, lot_id, safe_name(entry_name), entry, report)
     with studio.transaction() as connection:
         for refused in report.refused:
-            queries.refuse(connection, lot_id, refused.name, refused.reason, source)
+            photo_rows.refuse(connection, lot_id, refused.name, refused.reason, source)
         for words in report.known:
-            queries.refuse(connection, lot_id, words.split(" is ")[0], words, source, "known")
+            photo_rows.refuse(connection, lot_id, words.split(" is ")[0], words, source, "known")
         announce(connection, lot_id)
     return report
 
@@ -89,15 +89,15 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
         return
     digest = hashlib.sha256(data).hexdigest()
     with studio.transaction() as connection:
-        known = queries.photo_of_content(connection, lot_id, digest)
-        others = queries.lots_with_content(connection, lot_id, digest)
+        known = photo_rows.photo_of_content(connection, lot_id, digest)
+        others = photo_rows.lots_with_content(connection, lot_id, digest)
     if known is not None:
         report.known.append(f"{name} is {known['name']}, which the lot has already")
         return
     studio.files.put(data)
     as_shot = studio.files.put(encode_preview(_small(photo)))
     with studio.transaction() as connection:
-        photo_id = queries.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump(), report.source, as_shot)
+        photo_id = photo_rows.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump(), report.source, as_shot)
         announce(connection, lot_id, photo_id)
     if photo_id is None:
         report.known.append(f"{name} is in the lot already")

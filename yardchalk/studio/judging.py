@@ -10,10 +10,10 @@ from yardchalk.core.checks.allowing import Allowance, allow
 from yardchalk.core.checks.finding import Place
 from yardchalk.core.checks.lot import check_lot
 from yardchalk.core.errors import NotThere, YardError
-from yardchalk.store import queries
+from yardchalk.store.queries import photo_rows, verdict_rows
+from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio, announce
 
-Row = queries.Row
 ACCEPTED = "Looked at and accepted"
 _FINDINGS = TypeAdapter(list[Finding])
 
@@ -21,28 +21,28 @@ _FINDINGS = TypeAdapter(list[Finding])
 def judge(connection: Connection[Row], photo_ids: list[int]) -> None:
     """Write findings and verdict of done photos anew, where they changed."""
     allowances = defaultdict[int, list[Allowance]](list)
-    for row in queries.allowances_for(connection, photo_ids):
+    for row in verdict_rows.allowances_for(connection, photo_ids):
         allowances[row["for_photo"]].append(_allowance(row))
-    for row in queries.checked(connection, photo_ids):
+    for row in verdict_rows.checked(connection, photo_ids):
         found = _FINDINGS.validate_python([*row["checked"], *row["beside"]])
         findings = worst_first(allow(found, allowances[row["id"]]))
         kept = _FINDINGS.dump_python(findings, mode="json")
         verdict = verdict_of(findings)
         if kept != row["findings"] or verdict != row["verdict"]:
-            queries.set_verdict(connection, row["id"], verdict, kept, max((f.excess for f in findings if f.open), default=0.0))
+            verdict_rows.set_verdict(connection, row["id"], verdict, kept, max((f.excess for f in findings if f.open), default=0.0))
 
 
 def judge_lot(studio: Studio, lot_id: int) -> None:
     """Look at the photos of a lot beside each other, once none is waiting any more."""
     with studio.transaction() as connection:
-        if not queries.hold_if_settled(connection, lot_id):
+        if not verdict_rows.hold_if_settled(connection, lot_id):
             return
-        rows = queries.figures(connection, lot_id)
+        rows = verdict_rows.figures(connection, lot_id)
         changed = []
         for row, found in zip(rows, check_lot([row["figures"] for row in rows]), strict=True):
             beside = _FINDINGS.dump_python(found, mode="json")
             if beside != row["beside"]:
-                queries.set_beside(connection, row["id"], beside)
+                verdict_rows.set_beside(connection, row["id"], beside)
                 changed.append(row["id"])
         judge(connection, changed)
         if changed:
@@ -56,7 +56,9 @@ def allow_finding(studio: Studio, photo_id: int, number: int, message: str, scop
         findings = _FINDINGS.validate_python(row["findings"])
         if not (0 <= number < len(findings) and findings[number].message == message):
             raise YardError("was checked anew meanwhile", where=row["name"], remedy="Look at its findings again")
-        queries.add_allowance(connection, row, findings[number].model_dump(mode="json"), findings[number].excess, scope, reason.strip())
+        verdict_rows.add_allowance(
+            connection, row, findings[number].model_dump(mode="json"), findings[number].excess, scope, reason.strip()
+        )
         _judge_all(connection, row["lot_id"], photo_id, row["spec"], scope)
 
 
@@ -64,11 +66,11 @@ def allow_alike(studio: Studio, lot_id: int, photo_ids: list[int], check: str, r
     """Let all findings of a check pass in these photos; how many findings that were."""
     count = 0
     with studio.transaction() as connection:
-        for row in queries.photos(connection, lot_id, photo_ids):
+        for row in photo_rows.photos(connection, lot_id, photo_ids):
             full = _done(connection, row["id"]) if row["state"] == "done" else None
             for finding in _FINDINGS.validate_python(full["findings"]) if full else []:
                 if full and finding.check == check and finding.open:
-                    queries.add_allowance(connection, full, finding.model_dump(mode="json"), finding.excess, "photo", reason.strip())
+                    verdict_rows.add_allowance(connection, full, finding.model_dump(mode="json"), finding.excess, "photo", reason.strip())
                     count += 1
         judge(connection, photo_ids)
         announce(connection, lot_id)
@@ -86,7 +88,7 @@ def accept(studio: Studio, photo_id: int) -> None:
                 f"has {to_fix} finding{'' if to_fix == 1 else 's'} to fix", where=row["name"], remedy="Mend or allow them, then accept it"
             )
         for finding in findings:
-            queries.add_allowance(connection, row, finding.model_dump(mode="json"), finding.excess, "photo", ACCEPTED)
+            verdict_rows.add_allowance(connection, row, finding.model_dump(mode="json"), finding.excess, "photo", ACCEPTED)
         judge(connection, [photo_id])
         announce(connection, row["lot_id"], photo_id)
 
@@ -94,7 +96,7 @@ def accept(studio: Studio, photo_id: int) -> None:
 def withdraw(studio: Studio, allowance_id: int) -> None:
     """Take an allowance back: what it let pass counts again."""
     with studio.transaction() as connection:
-        row = queries.remove_allowance(connection, allowance_id)
+        row = verdict_rows.remove_allowance(connection, allowance_id)
         if row is None:
             raise NotThere("is not there any more", where="The allowance", remedy="Look at the findings again")
         _judge_all(connection, row["lot_id"], row["photo_id"], row["spec"], row["scope"])
@@ -103,7 +105,7 @@ def withdraw(studio: Studio, allowance_id: int) -> None:
 def allowances(studio: Studio, lot_id: int) -> list[Row]:
     """What is let pass in a lot: for single photos, for the lot, and by its listing spec; each with how many findings it serves."""
     with studio.transaction() as connection:
-        return queries.allowances_of_lot(connection, lot_id)
+        return verdict_rows.allowances_of_lot(connection, lot_id)
 
 
 def _judge_all(connection: Connection[Row], lot_id: int | None, photo_id: int | None, spec: str | None, scope: Scope) -> None:
@@ -111,15 +113,15 @@ def _judge_all(connection: Connection[Row], lot_id: int | None, photo_id: int | 
     if scope == "photo":
         photos = {int(lot_id or 0): [int(photo_id or 0)]}
     else:
-        lots = [int(lot_id or 0)] if scope == "lot" else queries.lots_with_spec(connection, spec or "")
-        photos = {lot: [row["id"] for row in queries.photos(connection, lot)] for lot in lots}
+        lots = [int(lot_id or 0)] if scope == "lot" else verdict_rows.lots_with_spec(connection, spec or "")
+        photos = {lot: [row["id"] for row in photo_rows.photos(connection, lot)] for lot in lots}
     for lot, ids in photos.items():
         judge(connection, ids)
         announce(connection, lot, photo_id)
 
 
 def _done(connection: Connection[Row], photo_id: int) -> Row:
-    row = queries.photo(connection, photo_id)
+    row = photo_rows.photo(connection, photo_id)
     if row is None:
         raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
     if row["state"] != "done":

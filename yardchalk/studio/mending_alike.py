@@ -6,7 +6,7 @@ from pydantic import TypeAdapter
 
 from yardchalk.core.checks import Finding
 from yardchalk.core.mending import offer_for_all
-from yardchalk.store import queries
+from yardchalk.store.queries import photo_rows, step_rows
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.reading import bench_of
 from yardchalk.studio.running import ask_runs
@@ -48,8 +48,8 @@ def mend_alike(studio: Studio, lot_id: int, photo_ids: list[int], check: str) ->
     counts: dict[str, int] = {}
     left: list[str] = []
     with studio.transaction() as connection:
-        for listed in queries.photos(connection, lot_id, photo_ids):
-            row = queries.photo(connection, listed["id"]) if listed["state"] == "done" else None
+        for listed in photo_rows.photos(connection, lot_id, photo_ids):
+            row = photo_rows.photo(connection, listed["id"]) if listed["state"] == "done" else None
             findings = [f for f in _FINDINGS.validate_python(row["findings"] if row else []) if f.check == check and f.open]
             if row is None or not findings:
                 continue
@@ -57,7 +57,7 @@ def mend_alike(studio: Studio, lot_id: int, photo_ids: list[int], check: str) ->
             if mend is None:
                 left.append(row["name"])
                 continue
-            queries.add_step(connection, row["id"], mend.marks.as_kept(), mend.words + _WITH_OTHERS)
+            step_rows.add_step(connection, row["id"], mend.marks.as_kept(), mend.words + _WITH_OTHERS)
             changed.append(row["id"])
             counts[mend.words] = counts.get(mend.words, 0) + 1
         announce(connection, lot_id)
@@ -71,9 +71,9 @@ def take_back_alike(studio: Studio, lot_id: int, photo_ids: list[int]) -> int:
     """Undo that in these photos, where nothing was done since; in how many it was."""
     changed = []
     with studio.transaction() as connection:
-        for row in queries.photos(connection, lot_id, photo_ids):
-            last = queries.steps_beside(connection, row["id"])["undo"]
-            if last is not None and last.endswith(_WITH_OTHERS) and queries.go_to_step(connection, row["id"], -1):
+        for row in photo_rows.photos(connection, lot_id, photo_ids):
+            last = step_rows.steps_beside(connection, row["id"])["undo"]
+            if last is not None and last.endswith(_WITH_OTHERS) and step_rows.go_to_step(connection, row["id"], -1):
                 changed.append(row["id"])
         announce(connection, lot_id)
     if changed:

@@ -10,30 +10,29 @@ from yardchalk.core.errors import NotThere
 from yardchalk.core.mending import Bench
 from yardchalk.core.settings import FrameMarks, ListingSpec, Marks, RunSheet
 from yardchalk.core.stages.frame import make_framing
-from yardchalk.store import queries
-from yardchalk.store.queries import DeliveredOf as DeliveredOf
+from yardchalk.store.queries import delivery_rows, lot_rows, photo_rows, run_rows, step_rows, verdict_rows
+from yardchalk.store.queries.delivery_rows import DeliveredOf as DeliveredOf
+from yardchalk.store.queries.rows import Row as Row
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge_lot
 from yardchalk.studio.running import ENGINE, ask_runs
 from yardchalk.studio.shelf import Shelf, settings_of
 
-Row = queries.Row
-
 
 def lots(studio: Studio) -> list[Row]:
     """All lots, newest first, with counts by verdict and the photos for their fan."""
     with studio.transaction() as connection:
-        return queries.lots(connection, ENGINE)
+        return lot_rows.lots(connection, ENGINE)
 
 
 def lot(studio: Studio, lot_id: int) -> Row:
     """One lot with its counts and, while it runs, the seconds that are left."""
     with studio.transaction() as connection:
-        row = queries.lot(connection, lot_id, ENGINE)
+        row = lot_rows.lot(connection, lot_id, ENGINE)
         if row is None:
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
-        pace = queries.pace(connection, lot_id)
-        row["refusals"] = queries.refusals(connection, lot_id)
+        pace = run_rows.pace(connection, lot_id)
+        row["refusals"] = photo_rows.refusals(connection, lot_id)
     took, workers = pace["took_ms"], max(int(pace["workers"]), 1)
     row["seconds_left"] = row["waiting"] * took / 1000 / workers if row["waiting"] and took else None
     return row
@@ -45,13 +44,13 @@ def lineup(studio: Studio, lot_id: int, *, after: int | None = None, limit: int 
     `after` is the last photo of the page before.
     """
     with studio.transaction() as connection:
-        return queries.lineup(connection, lot_id, after=after, limit=limit, only=only)
+        return photo_rows.lineup(connection, lot_id, after=after, limit=limit, only=only)
 
 
 def strips(studio: Studio, lot_id: int) -> list[dict[str, Any]]:
     """Figures that the lot's photos are compared by: each with the lot's middle, from where on a photo is odd, and all values."""
     with studio.transaction() as connection:
-        rows = queries.figures(connection, lot_id)
+        rows = verdict_rows.figures(connection, lot_id)
     out = []
     for measure in MEASURES:
         dots = [{"photo": row["id"], "name": row["name"], "value": row["figures"].get(measure.key)} for row in rows]
@@ -74,7 +73,7 @@ def set_photo_sheet(studio: Studio, lot_id: int, photo_ids: list[int], sheet: st
     with studio.transaction() as connection:
         if sheet is not None:
             Shelf(connection).sheet(sheet)
-        queries.set_photo_sheet(connection, lot_id, photo_ids, sheet)
+        photo_rows.set_photo_sheet(connection, lot_id, photo_ids, sheet)
     return ask_runs(studio, lot_id, only=photo_ids)
 
 
@@ -85,7 +84,7 @@ def photo_row(studio: Studio, photo_id: int) -> Row:
 
 
 def _photo_row(connection: Connection[Row], photo_id: int) -> Row:
-    row = queries.photo(connection, photo_id)
+    row = photo_rows.photo(connection, photo_id)
     if row is None:
         raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
     return row
@@ -95,9 +94,9 @@ def photo(studio: Studio, photo_id: int) -> Row:
     """The same with its steps and snapshots, and the order of the lot's photos."""
     with studio.transaction() as connection:
         row = _photo_row(connection, photo_id)
-        row["order"] = queries.order(connection, row["lot_id"])
-        row |= queries.steps_beside(connection, photo_id)
-        row["snapshots"] = queries.snapshots(connection, photo_id)
+        row["order"] = photo_rows.order(connection, row["lot_id"])
+        row |= step_rows.steps_beside(connection, photo_id)
+        row["snapshots"] = step_rows.snapshots(connection, photo_id)
     return row
 
 
@@ -105,7 +104,7 @@ def remove_photos(studio: Studio, lot_id: int, photo_ids: list[int]) -> None:
     """Take photos out of a lot. What was delivered of them stays on record."""
     with studio.transaction() as connection:
         for photo_id in photo_ids:
-            queries.remove_photo(connection, lot_id, photo_id)
+            photo_rows.remove_photo(connection, lot_id, photo_id)
         announce(connection, lot_id)
     judge_lot(studio, lot_id)
 
@@ -113,20 +112,20 @@ def remove_photos(studio: Studio, lot_id: int, photo_ids: list[int]) -> None:
 def deliveries(studio: Studio) -> list[Row]:
     """The last deliveries, newest first, with how many files each has, and how many of them the listing desk was sent and accepted."""
     with studio.transaction() as connection:
-        return queries.deliveries(connection)
+        return delivery_rows.deliveries(connection)
 
 
 def delivery_files(studio: Studio, delivery_id: int, which: DeliveredOf, limit: int) -> list[Row]:
     """The first of a delivery's files, or of those of them that want a look."""
     delivery(studio, delivery_id)
     with studio.transaction() as connection:
-        return queries.some_delivery_files(connection, delivery_id, which, limit)
+        return delivery_rows.some_delivery_files(connection, delivery_id, which, limit)
 
 
 def delivered_file(studio: Studio, delivery_id: int, file_id: int) -> tuple[str, bytes]:
     """Name and content of one delivered file, as it was written."""
     with studio.transaction() as connection:
-        row = queries.delivery_file(connection, delivery_id, file_id)
+        row = delivery_rows.delivery_file(connection, delivery_id, file_id)
     if row is None:
         raise NotThere("is not there", where=f"File {file_id} of delivery {delivery_id}", remedy="Go back to the deliveries")
     return row["name"], stored(studio, row["digest"])
@@ -135,7 +134,7 @@ def delivered_file(studio: Studio, delivery_id: int, file_id: int) -> tuple[str,
 def delivery(studio: Studio, delivery_id: int) -> Row:
     """One delivery."""
     with studio.transaction() as connection:
-        row = queries.delivery(connection, delivery_id)
+        row = delivery_rows.delivery(connection, delivery_id)
     if row is None:
         raise NotThere("is not there", where=f"Delivery {delivery_id}", remedy="Go back to the deliveries")
     return row
@@ -179,7 +178,7 @@ def bench_of(row: Row) -> Bench:
 def departures(studio: Studio, lot_id: int) -> list[Row]:
     """The lot's photos with settings of their own: name, stages that differ, and their own run sheet if they have one."""
     with studio.transaction() as connection:
-        rows = queries.photos(connection, lot_id)
+        rows = photo_rows.photos(connection, lot_id)
     return [
         {"id": row["id"], "name": row["name"], "stages": sorted(row["marks"]), "sheet": row["sheet"]}
         for row in rows
@@ -190,4 +189,4 @@ def departures(studio: Studio, lot_id: int) -> list[Row]:
 def arrivals(studio: Studio, limit: int = 300) -> list[Row]:
     """What came in last, and what did not and why, over all lots."""
     with studio.transaction() as connection:
-        return queries.arrivals(connection, limit)
+        return photo_rows.arrivals(connection, limit)

@@ -18,8 +18,9 @@ from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.core.stages.clear.region_list import Overlay
 from yardchalk.core.stages.edge.matte import Solution
-from yardchalk.store import queries
 from yardchalk.store.files import FileStore
+from yardchalk.store.queries import lot_rows, photo_rows, run_rows
+from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.judging import judge, judge_lot
 from yardchalk.studio.shelf import Shelf
@@ -30,7 +31,7 @@ ENGINE = "26"
 HOLD_S = 90
 
 
-def run_key(photo: queries.Row, sheet: RunSheet, spec: ListingSpec, empty: str | None) -> str:
+def run_key(photo: Row, sheet: RunSheet, spec: ListingSpec, empty: str | None) -> str:
     """Hash of all that a run's result hangs on; not of the names and notes of its settings."""
     parts = (
         ENGINE,
@@ -54,16 +55,16 @@ def ask_runs(
     at the bench is put off, unless it is that person who asks (`urgent`).
     """
     with studio.transaction() as connection:
-        lot = queries.lot(connection, lot_id)
+        lot = lot_rows.lot(connection, lot_id)
         if lot is None:
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         asked = 0
-        empty = queries.empty_digest(connection, lot_id)
+        empty = lot_rows.empty_digest(connection, lot_id)
         shelf = Shelf(connection)
-        turn = queries.next_turn(connection, lot_id)
+        turn = run_rows.next_turn(connection, lot_id)
         if anew and only:
-            queries.run_anew(connection, lot_id, only)
-        for photo in queries.photos(connection, lot_id, only):
+            run_rows.run_anew(connection, lot_id, only)
+        for photo in photo_rows.photos(connection, lot_id, only):
             if failed and photo["state"] != "failed":
                 continue
             key = run_key(photo, shelf.sheet(photo["sheet"] or lot["sheet"]), shelf.spec(lot["spec"]), empty)
@@ -72,15 +73,15 @@ def ask_runs(
             if busy or (photo["done_key"] == key and photo["state"] == "done"):
                 continue
             if photo["held"] and not urgent:
-                queries.put_off(connection, photo["id"])
+                run_rows.put_off(connection, photo["id"])
                 continue
             if lot["paused"] and not urgent:
                 if photo["state"] == "waiting" and photo["job_id"] is not None:
                     studio.queue.cancel(photo["job_id"])
-                queries.ask(connection, photo["id"], key, None, turn)
+                run_rows.ask(connection, photo["id"], key, None, turn)
             else:
                 job = studio.queue.ask_run(connection, photo["id"], key, turn=None if urgent else turn)
-                queries.ask(connection, photo["id"], key, job, None if urgent else turn)
+                run_rows.ask(connection, photo["id"], key, job, None if urgent else turn)
             turn += 1
             asked += 1
         announce(connection, lot_id)
@@ -90,11 +91,11 @@ def ask_runs(
 def pause(studio: Studio, lot_id: int) -> int:
     """Let what has not begun wait; how many photos that are."""
     with studio.transaction() as connection:
-        queries.set_paused(connection, lot_id, True)
+        run_rows.set_paused(connection, lot_id, True)
         waiting = 0
-        for row in queries.waiting(connection, lot_id):
+        for row in run_rows.waiting(connection, lot_id):
             if row["job_id"] is not None and studio.queue.cancel(row["job_id"]):
-                queries.lose_job(connection, row["id"])
+                run_rows.lose_job(connection, row["id"])
                 waiting += 1
         announce(connection, lot_id)
     return waiting
@@ -103,12 +104,12 @@ def pause(studio: Studio, lot_id: int) -> int:
 def go_on(studio: Studio, lot_id: int) -> int:
     """Go on with a paused lot, in the order that it was in; how many photos are queued."""
     with studio.transaction() as connection:
-        queries.set_paused(connection, lot_id, False)
-        turn = queries.next_turn(connection, lot_id)
-        rows = queries.without_job(connection, lot_id)
+        run_rows.set_paused(connection, lot_id, False)
+        turn = run_rows.next_turn(connection, lot_id)
+        rows = run_rows.without_job(connection, lot_id)
         for row in rows:
             job = studio.queue.ask_run(connection, row["id"], row["asked_key"], turn=turn)
-            queries.ask(connection, row["id"], row["asked_key"], job, turn)
+            run_rows.ask(connection, row["id"], row["asked_key"], job, turn)
             turn += 1
         announce(connection, lot_id)
     return len(rows)
@@ -117,24 +118,24 @@ def go_on(studio: Studio, lot_id: int) -> int:
 def hold(studio: Studio, photo_id: int) -> None:
     """Somebody works on the photo at the bench; said again every now and then, since they may go without a word."""
     with studio.transaction() as connection:
-        queries.hold(connection, photo_id, HOLD_S)
+        run_rows.hold(connection, photo_id, HOLD_S)
 
 
 def let_go(studio: Studio, photo_id: int | None = None) -> int:
     """The photo is free again, or all whose hold ran out; what a run wanted of them is asked now. How many photos that are."""
     with studio.transaction() as connection:
-        rows = [row for row in queries.let_go(connection, photo_id) if row["put_off"]]
+        rows = [row for row in run_rows.let_go(connection, photo_id) if row["put_off"]]
     return sum(ask_runs(studio, row["lot_id"], only=[row["id"]]) for row in rows)
 
 
 def cancel_runs(studio: Studio, lot_id: int) -> int:
     """Take back what has not begun; how many photos that were."""
     with studio.transaction() as connection:
-        queries.set_paused(connection, lot_id, False)
-        rows = queries.waiting(connection, lot_id)
+        run_rows.set_paused(connection, lot_id, False)
+        rows = run_rows.waiting(connection, lot_id)
         taken = [row for row in rows if row["job_id"] is None or studio.queue.cancel(row["job_id"])]
         for row in taken:
-            queries.unask(connection, row["id"])
+            run_rows.unask(connection, row["id"])
         announce(connection, lot_id)
     return len(taken)
 
@@ -142,11 +143,11 @@ def cancel_runs(studio: Studio, lot_id: int) -> int:
 def ask_lost(studio: Studio) -> int:
     """Queue again what waits for a job that is over or gone; how many photos that were."""
     with studio.transaction() as connection:
-        rows = queries.lost(connection)
+        rows = run_rows.lost(connection)
         for row in rows:
-            turn = queries.next_turn(connection, row["lot_id"])
+            turn = run_rows.next_turn(connection, row["lot_id"])
             job = studio.queue.ask_run(connection, row["id"], row["asked_key"], turn=turn)
-            queries.ask(connection, row["id"], row["asked_key"], job, turn)
+            run_rows.ask(connection, row["id"], row["asked_key"], job, turn)
             announce(connection, row["lot_id"], row["id"])
     return len(rows)
 
@@ -157,10 +158,10 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
     Safe to be called again with the same key: a photo that was done meanwhile is left alone.
     """
     with studio.transaction() as connection:
-        photo = queries.photo(connection, photo_id)
-        if photo is None or not queries.begin(connection, photo_id, key):
+        photo = photo_rows.photo(connection, photo_id)
+        if photo is None or not run_rows.begin(connection, photo_id, key):
             if photo is not None:
-                queries.settle(connection, photo_id, key)
+                run_rows.settle(connection, photo_id, key)
                 announce(connection, photo["lot_id"], photo_id)
             return False
         announce(connection, photo["lot_id"], photo_id)
@@ -179,7 +180,7 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
         _record_failure(studio, photo, key, message)
         return False
     with studio.transaction() as connection:
-        mine = queries.finish(connection, photo_id, key, done, ENGINE)
+        mine = run_rows.finish(connection, photo_id, key, done, ENGINE)
         judge(connection, [photo_id])
         announce(connection, photo["lot_id"], photo_id)
     judge_lot(studio, photo["lot_id"])
@@ -189,7 +190,7 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
 def give_up_run(studio: Studio, photo_id: int, key: str) -> None:
     """Record that one worker after the other was ended while it ran the photo."""
     with studio.transaction() as connection:
-        photo = queries.photo(connection, photo_id)
+        photo = photo_rows.photo(connection, photo_id)
     # The last one may have been ended when it was done with the photo.
     if photo is not None and photo["state"] in ("waiting", "running"):
         _record_failure(studio, photo, key, ended(photo["name"]))
@@ -200,13 +201,13 @@ def ended(name: str) -> str:
     return f"{name}: the workers that ran it were ended, most likely for want of memory. Make it smaller, or free memory, then retry."
 
 
-def _record_failure(studio: Studio, photo: queries.Row, key: str, message: str) -> None:
+def _record_failure(studio: Studio, photo: Row, key: str, message: str) -> None:
     with studio.transaction() as connection:
-        queries.fail(connection, photo["id"], key, message)
+        run_rows.fail(connection, photo["id"], key, message)
         announce(connection, photo["lot_id"], photo["id"])
 
 
-def _compute(studio: Studio, photo: queries.Row) -> dict[str, Any]:
+def _compute(studio: Studio, photo: Row) -> dict[str, Any]:
     with studio.transaction() as connection:
         shelf = Shelf(connection)
         sheet, spec = shelf.sheet(photo["sheet"]), shelf.spec(photo["spec"])

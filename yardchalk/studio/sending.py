@@ -7,7 +7,8 @@ import urllib.request
 from typing import Any
 
 from yardchalk.core.errors import NotThere, YardError
-from yardchalk.store import queries
+from yardchalk.store.queries import delivery_rows
+from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.delivering import folder_of
 
@@ -17,15 +18,15 @@ _PATIENCE_S = 30
 def ask_sending(studio: Studio, delivery_id: int) -> int:
     """Queue the sending of all files that the desk has not accepted yet; how many."""
     with studio.transaction() as connection:
-        delivery = queries.delivery(connection, delivery_id)
+        delivery = delivery_rows.delivery(connection, delivery_id)
         if delivery is None:
             raise NotThere("is not there", where=f"Delivery {delivery_id}", remedy="Go back to the deliveries")
         if delivery["state"] != "done":
             raise YardError("is not written yet", where=delivery["folder"], remedy="Wait until it is")
         if not studio.desk_url:
             raise YardError("does not run", where="The listing desk", remedy="Start the application with ./yard demo")
-        count = queries.ask_answers(connection, delivery_id)
-        queries.set_delivery_job(connection, delivery_id, studio.queue.ask_sending(connection, delivery_id))
+        count = delivery_rows.ask_answers(connection, delivery_id)
+        delivery_rows.set_delivery_job(connection, delivery_id, studio.queue.ask_sending(connection, delivery_id))
         announce(connection, delivery["lot_id"])
     return count
 
@@ -33,8 +34,8 @@ def ask_sending(studio: Studio, delivery_id: int) -> int:
 def send_delivery(studio: Studio, delivery_id: int) -> None:
     """What a worker does: send every file that still waits for an answer. The desk knows a file that it was sent before."""
     with studio.transaction() as connection:
-        delivery = queries.delivery(connection, delivery_id)
-        files = queries.delivery_files(connection, delivery_id) if delivery else []
+        delivery = delivery_rows.delivery(connection, delivery_id)
+        files = delivery_rows.delivery_files(connection, delivery_id) if delivery else []
     if delivery is None:
         return
     for file in files:
@@ -48,11 +49,11 @@ def send_delivery(studio: Studio, delivery_id: int) -> None:
         except (OSError, ValueError):
             answer, reasons = "unanswered", ["The desk did not answer. Send it again."]
         with studio.transaction() as connection:
-            queries.set_answer(connection, file["id"], answer, reasons)
+            delivery_rows.set_answer(connection, file["id"], answer, reasons)
             announce(connection, delivery["lot_id"])
 
 
-def _sent(desk_url: str, file: queries.Row, data: bytes) -> tuple[str, list[str]]:
+def _sent(desk_url: str, file: Row, data: bytes) -> tuple[str, list[str]]:
     address = f"{desk_url}/pictures?{urllib.parse.urlencode({'name': file['name']})}"
     # The same key again is the same picture again, not a second one.
     headers = {"Content-Type": "application/octet-stream", "Idempotency-Key": f"{file['delivery_id']}-{file['id']}"}

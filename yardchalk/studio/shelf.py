@@ -12,7 +12,7 @@ from yardchalk.core.errors import BadSettings, NotThere, YardError
 from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse, shipped
 from yardchalk.core.wording import differences, sheet_in_words, spec_in_words
-from yardchalk.store import queries
+from yardchalk.store.queries import photo_rows, shelf_rows
 from yardchalk.studio.context import Studio
 
 Kind = Literal["sheet", "spec"]
@@ -55,7 +55,7 @@ class Shelf:
     def _found(self, kind: Kind, ref: str) -> RunSheet | ListingSpec:
         if (kind, ref) not in self._read:
             name, _, version = ref.partition("@")
-            row = queries.shelved(self._connection, kind, name, int(version)) if re.fullmatch(r"[0-9]{1,6}", version) else None
+            row = shelf_rows.shelved(self._connection, kind, name, int(version)) if re.fullmatch(r"[0-9]{1,6}", version) else None
             self._read[kind, ref] = settings_of(kind, ref, None if row is None else row["content"])
         return self._read[kind, ref]
 
@@ -87,8 +87,8 @@ def in_words(settings: RunSheet | ListingSpec) -> list[str]:
 def listed(studio: Studio, kind: Kind) -> list[Shelved]:
     """All versions: by name, the newest first; those that ship at the end of their name."""
     with studio.transaction() as connection:
-        rows = queries.shelf(connection, kind)
-        used = queries.shelf_in_use(connection, kind)
+        rows = shelf_rows.shelf(connection, kind)
+        used = shelf_rows.shelf_in_use(connection, kind)
     names = [*dict.fromkeys([*shipped("sheets" if kind == "sheet" else "specs"), *(row["name"] for row in rows)])]
     out = []
     for name in names:
@@ -128,7 +128,7 @@ def keep(studio: Studio, settings: RunSheet | ListingSpec, *, origin: str, note:
     """
     kind: Kind = "sheet" if isinstance(settings, RunSheet) else "spec"
     with studio.transaction() as connection:
-        newest = queries.newest_shelved(connection, kind, settings.name)
+        newest = shelf_rows.newest_shelved(connection, kind, settings.name)
         version = 1
         ours = settings.name in shipped("sheets" if kind == "sheet" else "specs")
         before = settings_of(kind, settings.name, None) if ours else None
@@ -141,7 +141,7 @@ def keep(studio: Studio, settings: RunSheet | ListingSpec, *, origin: str, note:
             if before == settings.model_copy(update={"version": before.version}):
                 return ref
         kept = settings.model_copy(update={"version": version})
-        queries.shelve(
+        shelf_rows.shelve(
             connection,
             kind,
             settings.name,
@@ -170,9 +170,9 @@ def forget(studio: Studio, kind: Kind, ref: str) -> None:
     if not version.isdigit():
         raise YardError("ships with Yard Chalk and stays", where=f"The {_WHAT[kind]} {ref}")
     with studio.transaction() as connection:
-        if queries.shelf_in_use(connection, kind).get(ref):
+        if shelf_rows.shelf_in_use(connection, kind).get(ref):
             raise YardError("is in force", where=f"The {_WHAT[kind]} {ref}", remedy="Put another in force first")
-        if not queries.unshelve(connection, kind, name, int(version)):
+        if not shelf_rows.unshelve(connection, kind, name, int(version)):
             raise not_there(kind, ref)
 
 
@@ -196,7 +196,7 @@ def name_for(title: str) -> str:
 def by_example(studio: Studio, photo_id: int, title: str, note: str) -> tuple[RunSheet, list[Carried]]:
     """The run sheet that a worked photo is an example of, and what became of each of its settings. Nothing is kept yet."""
     with studio.transaction() as connection:
-        row = queries.photo(connection, photo_id)
+        row = photo_rows.photo(connection, photo_id)
         if row is None:
             raise NotThere("is not there", where=f"Photo {photo_id}", remedy="Go back to the lots")
         sheet = Shelf(connection).sheet(row["sheet"])

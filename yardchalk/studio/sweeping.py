@@ -2,7 +2,7 @@
 
 import shutil
 
-from yardchalk.store import queries
+from yardchalk.store.queries import delivery_rows, lot_rows, photo_rows
 from yardchalk.studio.context import Studio
 from yardchalk.studio.lots import KEPT_DAYS
 
@@ -18,9 +18,9 @@ def sweep(studio: Studio, older_s: float = OLD_S) -> int:
     # First what is there, then what is named: what comes in between is in neither.
     found = studio.files.old_content(older_s)
     with studio.transaction() as connection:
-        queries.forget_lots(connection, KEPT_DAYS)
-        named = queries.digests_in_use(connection)
-        writing = {row["folder"] for row in queries.deliveries(connection) if row["state"] in ("waiting", "writing")}
+        lot_rows.forget_lots(connection, KEPT_DAYS)
+        named = photo_rows.digests_in_use(connection)
+        writing = {row["folder"] for row in delivery_rows.deliveries(connection) if row["state"] in ("waiting", "writing")}
     removed = studio.files.remove_parts(older_s)
     for digest in found - named:
         studio.files.remove(digest)

@@ -11,7 +11,7 @@ from yardchalk.core.deliver import produce
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.core.render import Render
 from yardchalk.core.sampling import unlike
-from yardchalk.store import queries
+from yardchalk.store.queries import lot_rows, photo_rows, try_rows
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.running import ended, run_key
 from yardchalk.studio.shelf import Shelf
@@ -22,7 +22,7 @@ _MOST_SHEETS, _MOST_PHOTOS = 6, 8
 def samples(studio: Studio, lot_id: int, count: int) -> list[int]:
     """So many photos of a lot that are unlike each other, by what was measured of them, the most ordinary one first."""
     with studio.transaction() as connection:
-        rows = queries.photos(connection, lot_id)
+        rows = photo_rows.photos(connection, lot_id)
     return [int(rows[i]["id"]) for i in unlike([row["figures"] for row in rows], count)]
 
 
@@ -34,20 +34,20 @@ def try_sheets(studio: Studio, lot_id: int, sheets: list[str], photo_ids: list[i
     if len(sheets) > _MOST_SHEETS or len(photo_ids) > _MOST_PHOTOS:
         raise YardError(f"{_MOST_SHEETS} run sheets and {_MOST_PHOTOS} photos at most can be tried at once", remedy="Leave some out")
     with studio.transaction() as connection:
-        lot = queries.lot(connection, lot_id)
+        lot = lot_rows.lot(connection, lot_id)
         if lot is None:
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
-        shelf, empty = Shelf(connection), queries.empty_digest(connection, lot_id)
-        photos = {row["id"]: row for row in queries.photos(connection, lot_id, photo_ids)}
+        shelf, empty = Shelf(connection), lot_rows.empty_digest(connection, lot_id)
+        photos = {row["id"]: row for row in photo_rows.photos(connection, lot_id, photo_ids)}
         cells = []
         for sheet in sheets:
             for photo_id in photo_ids:
                 if photo_id not in photos:
                     raise NotThere("is not in the lot", where=f"Photo {photo_id}", remedy="Choose one of the lot's photos")
                 key = run_key({**photos[photo_id], "marks": {}}, shelf.sheet(sheet), shelf.spec(lot["spec"]), empty)
-                row = queries.ask_try(connection, photo_id, sheet, lot["spec"], key, again)
+                row = try_rows.ask_try(connection, photo_id, sheet, lot["spec"], key, again)
                 if row["state"] == "waiting" and row["job_id"] is None:
-                    queries.set_try_job(connection, row["id"], studio.queue.ask_try(connection, row["id"]))
+                    try_rows.set_try_job(connection, row["id"], studio.queue.ask_try(connection, row["id"]))
                 cells.append({**row, "sheet": sheet})
     return cells
 
@@ -55,7 +55,7 @@ def try_sheets(studio: Studio, lot_id: int, sheets: list[str], photo_ids: list[i
 def run_try(studio: Studio, try_id: int) -> None:
     """What a worker does: compute one cell. A cell that is done is left alone."""
     with studio.transaction() as connection:
-        asked = queries.begin_try(connection, try_id)
+        asked = try_rows.begin_try(connection, try_id)
         if asked is None:
             return
         shelf = Shelf(connection)
@@ -79,27 +79,27 @@ def run_try(studio: Studio, try_id: int) -> None:
             error.message if isinstance(error, YardError) else f"{asked['name']}: could not be worked ({type(error).__name__}: {error})."
         )
         with studio.transaction() as connection:
-            queries.fail_try(connection, try_id, message)
+            try_rows.fail_try(connection, try_id, message)
             announce(connection, asked["lot_id"], asked["photo_id"])
         return
     with studio.transaction() as connection:
-        queries.finish_try(connection, try_id, done)
+        try_rows.finish_try(connection, try_id, done)
         announce(connection, asked["lot_id"], asked["photo_id"])
 
 
 def give_up_try(studio: Studio, try_id: int) -> None:
     """Record that one worker after the other was ended while it tried."""
     with studio.transaction() as connection:
-        asked = queries.begin_try(connection, try_id)
+        asked = try_rows.begin_try(connection, try_id)
         if asked is not None:
-            queries.fail_try(connection, try_id, ended(asked["name"]))
+            try_rows.fail_try(connection, try_id, ended(asked["name"]))
             announce(connection, asked["lot_id"], asked["photo_id"])
 
 
 def ask_lost_tries(studio: Studio) -> int:
     """Queue again the tries whose job is over or gone; how many."""
     with studio.transaction() as connection:
-        rows = queries.lost_tries(connection)
+        rows = try_rows.lost_tries(connection)
         for row in rows:
-            queries.set_try_job(connection, row["id"], studio.queue.ask_try(connection, row["id"]))
+            try_rows.set_try_job(connection, row["id"], studio.queue.ask_try(connection, row["id"]))
     return len(rows)
