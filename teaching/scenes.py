@@ -109,12 +109,12 @@ def _keep(path: Path, taken: Taken) -> None:
     pixels = decode_photo(taken.data, path.stem).pixels
     h, w = taken.coverage.shape
     backdrop = fit_backdrop(pixels)
-    looked_at, quiet = without_noise(pixels, backdrop)
-    evidence = gather_evidence(pixels, backdrop, quiet)
+    quiet = without_noise(pixels, backdrop)
+    evidence = gather_evidence(pixels, backdrop, quiet.measured)
     np.savez(
         path,
         pixels=pixels,
-        looked_at=looked_at,
+        looked_at=quiet.looked_at,
         light=backdrop.light(w // 4, h // 4).astype(np.float16),
         steps=coded_steps(evidence.steps),
         product=255 * clear_automatically(evidence).product.view(np.uint8),

@@ -10,7 +10,7 @@ import numpy as np
 
 from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ContrastRegion, InkRegion
-from yardchalk.core.colour import Coded, Float, Mask
+from yardchalk.core.colour import Float, Mask
 from yardchalk.core.pixels import Region
 from yardchalk.core.render.photo import FramedPhoto
 from yardchalk.core.second_look import Look, look_again
@@ -18,7 +18,7 @@ from yardchalk.core.settings import FrameMarks, FrameSettings, Marks
 from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected
 from yardchalk.core.stages.clear.contrast import contrast
-from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence, without_noise
+from yardchalk.core.stages.clear.evidence import Evidence, WithoutNoise, gather_evidence, without_noise
 from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
@@ -80,12 +80,11 @@ class ClearedPhoto(FramedPhoto):
     @property
     def evidence(self) -> Evidence:
         return self.cache.get(
-            (self.digest, "evidence"), lambda: gather_evidence(self.analysis, self.decisions_backdrop, self._without_noise[1])
+            (self.digest, "evidence"), lambda: gather_evidence(self.analysis, self.decisions_backdrop, self._without_noise.measured)
         )
 
     @property
-    def _without_noise(self) -> tuple[Coded, Coded]:
-        """The analysis picture as it is looked at, and as steps are measured on it."""
+    def _without_noise(self) -> WithoutNoise:
         return self.cache.get((self.digest, "without noise"), lambda: without_noise(self.analysis, self.decisions_backdrop))
 
     @property
@@ -169,7 +168,7 @@ class ClearedPhoto(FramedPhoto):
         """The second look at what the rules found, on the analysis picture."""
 
         def look() -> Look:
-            return look_again(self._without_noise[0], self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
+            return look_again(self._without_noise.looked_at, self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
 
         return self.cache.get((self.digest, "second look"), look).enlarged(self.analysis.shape)
 

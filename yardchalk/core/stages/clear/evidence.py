@@ -7,6 +7,7 @@ for each the steepness of its steps, divided by what noise does on the backdrop 
 """
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -116,8 +117,21 @@ def _planes(pixels: NDArray[np.uint8], table: Float, lit: Float) -> Float:
     return out
 
 
-def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-    """The analysis picture for the second look, and for measuring steps: (h, w, 3), coded, uint8; less noisy than it was if noise is loud.
+class WithoutNoise(NamedTuple):
+    """The analysis picture with less noise than it had, if that is loud: coded, uint8, (h, w, 3).
+
+    Attributes
+    ----------
+    looked_at : for the second look, with as much as it was taught on.
+    measured : for measuring steps, with hardly any.
+    """
+
+    looked_at: NDArray[np.uint8]
+    measured: NDArray[np.uint8]
+
+
+def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> WithoutNoise:
+    """The analysis picture, coded, without its loud noise.
 
     By non-local means (Buades, Coll and Morel, CVPR 2005) on a smaller picture, where the noise that a camera's own
     development has spread over neighbours is noise of single pixels again.
@@ -130,14 +144,14 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> tuple[N
     light = small.astype(np.float32)
     noise = 1.48 * float(np.median(np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there]))
     if noise <= _LOUD:
-        return pixels, pixels
+        return WithoutNoise(pixels, pixels)
     quiet = cv2.fastNlMeansDenoisingColored(small, None, noise, noise, _PATCH, _SEARCHED)
 
     def with_some(left: float) -> NDArray[np.uint8]:
         mixed = cv2.addWeighted(quiet, 1 - left / noise, small, left / noise, 0)
         return cv2.resize(mixed, (w, h), interpolation=cv2.INTER_LINEAR).astype(np.uint8, copy=False)
 
-    return with_some(_LOUD), with_some(_HARDLY_ANY)
+    return WithoutNoise(with_some(_LOUD), with_some(_HARDLY_ANY))
 
 
 def _rounding(light: tuple[float, float, float]) -> tuple[float, float, float]:
