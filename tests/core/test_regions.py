@@ -26,7 +26,7 @@ from yardchalk.core.clear_settings import (
     SpreadRegion,
     StrokesRegion,
 )
-from yardchalk.core.codecs import encode_picture
+from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Float, decode, to_coded
 from yardchalk.core.errors import YardError
 from yardchalk.core.render import Render
@@ -295,6 +295,23 @@ class KindsTest(unittest.TestCase):
         keep, drop = Stroke(size=0.06, points=((0.3, 0.2), (0.3, 0.4))), Stroke(adds=False, size=0.08, points=((0.5, 0.5),))
         mended = shown(made.png, box.model_copy(update={"strokes": (keep, drop)}), other=render).outcome.backdrop
         self.assertEqual((float(mended[140, 192]), float(mended[240, 320])), (0.0, 1.0))
+
+    def test_a_stroke_goes_on_over_what_is_alike_and_not_over_what_has_a_border(self) -> None:
+        made = Scene(handle=False).made()
+        # Its left half is as light as the paper, as grainy, and hardly of another hue.
+        pale = decode_photo(made.png, "pot").pixels.astype(np.float32)
+        left = made.alpha[:, :320] > 0
+        paper = np.median(pale[:40].reshape(-1, 3), axis=0) + np.random.default_rng(1).normal(0, 1, pale.shape)[:, :320]
+        pale[:, :320][left] = (paper - made.alpha[:, :320, None] * (0.3, 0.3, 5))[left]
+        data = encode_picture(np.rint(pale).astype(np.uint8), "png")
+        box = BoxRegion(kind="box", loop=((0.25, 0.1), (0.78, 0.1), (0.78, 0.95), (0.25, 0.95)))
+        render = shown(data, box)
+        self.assertLess(iou(alpha_of(render), made.alpha), 0.6)
+        for place, least, most in (((0.42, 0.5), 0.97, 1.0), ((0.3, 0.2), 0.45, 0.55)):
+            with self.subTest(place=place):
+                stroke = Stroke(size=0.02, points=(place,))
+                found = iou(alpha_of(shown(data, box.model_copy(update={"strokes": (stroke,)}), other=render)), made.alpha)
+                self.assertTrue(least < found <= most, found)
 
     def test_an_outline_is_cut_exactly_as_drawn_at_every_scale_and_goes_to_svg_and_back(self) -> None:
         made = Scene().made()

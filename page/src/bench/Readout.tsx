@@ -36,7 +36,7 @@ export function Readout({ photo, card, at, settings }: Props) {
       position="absolute"
       bottom="10px"
       right="12px"
-      width="212px"
+      width="calc(25ch + 20px)"
       bg="paper.raised"
       borderRadius="yard"
       boxShadow="yard"

@@ -155,7 +155,7 @@ export function ContrastControls({ clear, region }: { clear: Clear; region: Of<'
         </HandToggle>
         {region.hints.length > 0 && (
           <Press onClick={() => clear.change({ ...region, hints: [] }, 'Contrast map: marks taken away')}>
-            Without the {region.hints.length}
+            {region.hints.length === 1 ? 'Without the mark' : `Without the ${region.hints.length} marks`}
           </Press>
         )}
       </Flex>

@@ -172,7 +172,7 @@ function BoxControls({ clear, region }: { clear: Clear; region: Of<'box'> }) {
         </HandToggle>
         {region.strokes.length > 0 && (
           <Press onClick={() => clear.change({ ...region, strokes: [] }, 'Box: strokes taken away')}>
-            Without the {region.strokes.length} strokes
+            {region.strokes.length === 1 ? 'Without the stroke' : `Without the ${region.strokes.length} strokes`}
           </Press>
         )}
       </Flex>

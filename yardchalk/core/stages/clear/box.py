@@ -2,8 +2,9 @@
 
 Rother, Kolmogorov and Blake, "GrabCut": interactive foreground extraction using iterated graph cuts, ACM Transactions on
 Graphics 23 (3), 2004, as OpenCV has it, on the picture evened by the backdrop model and scaled down; what the backdrop
-model explains inside the box begins as probable backdrop. Painted strokes are bound to be what they say. Between what is
-surely in and surely out at that size, the border then follows the steps of the analysis picture (watershed).
+model explains inside the box begins as probable backdrop. Painted strokes are bound to be what they say, and go on over what
+is like that which they were painted on, as far as no step borders it. Between what is surely in and surely out at that size, the
+border then follows the steps of the analysis picture (watershed).
 """
 
 from dataclasses import dataclass
@@ -15,38 +16,116 @@ from numpy.typing import NDArray
 from yardchalk.core.clear_settings import BoxRegion
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
-from yardchalk.core.regions import disc, pieces_of
+from yardchalk.core.regions import Flood, disc, pieces_of
+from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.ground import Ground
 
 _SIDE = 480  # px; long side of the picture that the cut is made on
 _ROUNDS = 3
 _MARGIN = 0.12  # of the loop's size; that much backdrop round it is learnt from
 _TRUST = 0.65  # share of the frame's ring that the model must explain to have a say
+_SMOOTH = 3.0  # px; of what strokes are painted on
+_UNITS = (0.1, 0.01, 0.01)  # log light; shade and chromas that weigh alike there
+_TELLING, _ALIKE = 1.2, 2.0  # of these units: what has less of a hue is the backdrop's own; and so far from the stroke is like it
+_STEP_KEPT, _STEP_DROPPED = 16.0, 9.0  # in units of the backdrop's noise; product has grain, a shadow has none
+_HOLE = 0.05  # of what a stroke goes on over
 _LEAST = 1e-3  # share of the largest piece; smaller ones are no product
 
 
 def box(region: BoxRegion, ground: Ground) -> Float:
     """All but the product found in the loop: float32 (h, w), 0 or 1."""
-    inside = ground.mask_of(region.loop)
-    if inside.mean() < 1e-4:
-        raise YardError("has no area inside the frame", where="The box", remedy="Draw it round the product")
-    keep, drop = _painted(region, ground)
-    product = _cut(ground, region, inside, keep, drop)
-    product = _at_edges(ground, product, inside, keep, drop)
-    if ground.backdrop.ring_share > _TRUST:
-        # Gaps finer than the picture that the cut is made on.
-        product &= ~ground.clearing.gaps | keep
-    return (~product).astype(np.float32)
+    return (~_solved(region, ground)[0]).astype(np.float32)
 
 
-def _painted(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask]:
-    """Where strokes say product and backdrop; later ones win."""
+def said_to_be_product(region: BoxRegion, ground: Ground) -> Mask:
+    """What of the product strokes say, with what they go on over and up to the edge beside it: bool (h, w)."""
+    return _solved(region, ground)[1]
+
+
+def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask]:
+    def packed() -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+        inside = ground.mask_of(region.loop)
+        if inside.mean() < 1e-4:
+            raise YardError("has no area inside the frame", where="The box", remedy="Draw it round the product")
+        begun = ground.kept(("box", region.loop), lambda: _begun(ground, inside))
+        product = _found_by(begun.marks, begun, ground.shape)
+        keep, drop = _painted(region, ground, inside, product)
+        if region.strokes:
+            product = _mended(begun, keep, drop)
+        product = _at_edges(ground, product, inside, keep, drop)
+        if ground.backdrop.ring_share > _TRUST:
+            # Gaps finer than the picture that the cut is made on.
+            product &= ~ground.clearing.gaps | keep
+        said = product & (cv2.dilate(keep.view(np.uint8), disc(2 * _reach(ground) + 1)) > 0)
+        return np.packbits(product), np.packbits(said)
+
+    product, said = ground.kept(("solved box", region.loop, region.strokes), packed)
+    return _unpacked(product, ground.shape), _unpacked(said, ground.shape)
+
+
+def _unpacked(bits: NDArray[np.uint8], shape: tuple[int, int]) -> Mask:
+    return np.unpackbits(bits, count=shape[0] * shape[1]).view(bool).reshape(shape)
+
+
+def _reach(ground: Ground) -> int:
+    """How far off the border of a cut may be, px of the analysis picture."""
+    return max(2, round(1.5 * max(ground.shape) / _SIDE))
+
+
+def _painted(region: BoxRegion, ground: Ground, inside: Mask, product: Mask) -> tuple[Mask, Mask]:
+    """Where strokes say product and backdrop, with what they go on over; later ones win, and what is painted over what is gone on over.
+
+    `product` is what was found without strokes, so that one stroke's way does not hang on another's.
+    """
     keep, drop = np.zeros(ground.shape, bool), np.zeros(ground.shape, bool)
-    for stroke in region.strokes:
-        under = ground.plot.stroke(stroke)
-        keep = keep | under if stroke.adds else keep & ~under
-        drop = drop & ~under if stroke.adds else drop | under
+    under = [ground.plot.stroke(stroke) for stroke in region.strokes]
+    for whole in (True, False):
+        for stroke, painted in zip(region.strokes, under, strict=True):
+            said = _gone_on(ground, region, stroke, painted, inside, product) if whole else painted
+            keep = keep | said if stroke.adds else keep & ~said
+            drop = drop & ~said if stroke.adds else drop | said
     return keep, drop
+
+
+def _gone_on(ground: Ground, region: BoxRegion, stroke: Stroke, painted: Mask, inside: Mask, product: Mask) -> Mask:
+    """What a stroke was painted on, and what joins it, is alike and has no border to it.
+
+    What is said to be product goes on as long as its hue is more like the stroke's than like the backdrop's, which a shadow has too;
+    what is said to be backdrop as long as it is like both, as a shadow is.
+    """
+
+    where = inside if stroke.adds else product
+    seeds = painted & where
+
+    def packed() -> NDArray[np.uint8]:
+        units = np.array(_UNITS, np.float32)
+        features = ground.kept("box features", lambda: cv2.GaussianBlur(ground.evidence.features, (0, 0), _SMOOTH) / units)
+        # It was painted for what is wrong, though it may reach over it.
+        wrong = seeds & (product != stroke.adds)
+        like = np.median(features[wrong if 3 * np.count_nonzero(wrong) > np.count_nonzero(seeds) else seeds], axis=0)
+        alike: Mask
+        if stroke.adds:
+            if np.hypot(like[1], like[2]) < _TELLING:
+                return np.packbits(painted)
+            alike = ((features - like)[..., 1:] ** 2).sum(axis=2) < (features[..., 1:] ** 2).sum(axis=2)
+        else:
+            alike = (np.hypot(features[..., 1], features[..., 2]) < _TELLING) & (((features - like) ** 2).sum(axis=2) < _ALIKE**2)
+        flood = Flood(np.where(alike & where, ground.evidence.steps, np.float32(np.inf)), seeds)
+        flood.rise(_STEP_KEPT if stroke.adds else _STEP_DROPPED)
+        flood.settle()
+        return np.packbits(_without_holes(flood.reached) | painted)
+
+    if not seeds.any():
+        return painted
+    return _unpacked(ground.kept(("box", region.loop, stroke), packed), ground.shape)
+
+
+def _without_holes(reached: Mask) -> Mask:
+    """What was reached with the small places that it goes round: single pixels of grain, a gleam."""
+    pieces = pieces_of(~reached, diagonal=False)
+    small = pieces.area < _HOLE * np.count_nonzero(reached)
+    small[0] = False
+    return reached | pieces.chosen(small)
 
 
 @dataclass
@@ -56,31 +135,35 @@ class _Cut:
     shown: NDArray[np.uint8]
     marks: NDArray[np.uint8]
     at: tuple[slice, slice]
+    size: tuple[int, int]
     models: tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
-def _cut(ground: Ground, region: BoxRegion, inside: Mask, keep: Mask, drop: Mask) -> Mask:
-    h, w = ground.shape
-    s = min(1.0, _SIDE / max(h, w))
-    size = (max(16, round(w * s)), max(16, round(h * s)))
-    # Strokes mend what was found without them, so that costs one round, and the same whichever was painted first.
-    begun = ground.kept(("box", region.loop), lambda: _begun(ground, inside, size))
+def _mended(begun: _Cut, keep: Mask, drop: Mask) -> Mask:
+    """The product with strokes: they mend what was found without them, so it costs one round, and the same whichever was painted first."""
     marks = begun.marks.copy()
-    if region.strokes:
-        marks[_small(drop, size, 0.5)[begun.at]] = cv2.GC_BGD
-        marks[_small(keep, size, 0.5)[begun.at]] = cv2.GC_FGD
-        if _both(marks):
-            back, front = (model.copy() for model in begun.models)
-            cv2.grabCut(begun.shown, marks, None, back, front, 1, cv2.GC_EVAL)
-    found = np.zeros(size[::-1], np.uint8)
+    marks[_small(drop, begun.size, 0.5)[begun.at]] = cv2.GC_BGD
+    marks[_small(keep, begun.size, 0.5)[begun.at]] = cv2.GC_FGD
+    if _both(marks):
+        back, front = (model.copy() for model in begun.models)
+        cv2.grabCut(begun.shown, marks, None, back, front, 1, cv2.GC_EVAL)
+    return _found_by(marks, begun, keep.shape)
+
+
+def _found_by(marks: NDArray[np.uint8], begun: _Cut, shape: tuple[int, ...]) -> Mask:
+    """The product by the marks of a cut, at the size of the analysis picture (h, w)."""
+    found = np.zeros(begun.size[::-1], np.uint8)
     found[begun.at] = marks % 2
     pieces = pieces_of(found > 0, diagonal=True)
     small = pieces.area < _LEAST * pieces.area.max(initial=1)
-    out: Mask = cv2.resize(pieces.chosen(~small).view(np.uint8) * (found > 0), (w, h), interpolation=cv2.INTER_LINEAR) > 0
+    out: Mask = cv2.resize(pieces.chosen(~small).view(np.uint8) * (found > 0), shape[1::-1], interpolation=cv2.INTER_LINEAR) > 0
     return out
 
 
-def _begun(ground: Ground, inside: Mask, size: tuple[int, int]) -> _Cut:
+def _begun(ground: Ground, inside: Mask) -> _Cut:
+    h, w = ground.shape
+    s = min(1.0, _SIDE / max(h, w))
+    size = (max(16, round(w * s)), max(16, round(h * s)))
     # Lightness counts as much as the two hues; all three fit a byte.
     lab = cv2.resize(ground.evened_lab, size, interpolation=cv2.INTER_AREA)
     shown = np.clip(lab * (2.55, 2.0, 2.0) + (0, 128, 128), 0, 255).astype(np.uint8)
@@ -89,7 +172,7 @@ def _begun(ground: Ground, inside: Mask, size: tuple[int, int]) -> _Cut:
         explained = ~cv2.dilate(ground.clearing.product.view(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
         marks[(marks == cv2.GC_PR_FGD) & _small(explained, size, 0.99)] = cv2.GC_PR_BGD
     at = _surrounding(marks != cv2.GC_BGD)
-    begun = _Cut(np.ascontiguousarray(shown[at]), np.ascontiguousarray(marks[at]), at, (np.zeros((1, 65)), np.zeros((1, 65))))
+    begun = _Cut(np.ascontiguousarray(shown[at]), np.ascontiguousarray(marks[at]), at, size, (np.zeros((1, 65)), np.zeros((1, 65))))
     if _both(begun.marks):
         cv2.setRNGSeed(1)
         back, front = begun.models
@@ -118,8 +201,7 @@ def _surrounding(mask: Mask) -> tuple[slice, slice]:
 def _at_edges(ground: Ground, product: Mask, inside: Mask, keep: Mask, drop: Mask) -> Mask:
     """Let the border follow the steps of the analysis picture between what is surely in and surely out."""
     h, w = ground.shape
-    reach = max(2, round(1.5 * max(h, w) / _SIDE))
-    kernel = disc(2 * reach + 1)
+    kernel = disc(2 * _reach(ground) + 1)
     core = cv2.erode(product.view(np.uint8), kernel) > 0
     # What is thinner than that has no core: its own middle stands in for it.
     thin = product & ~(cv2.dilate(core.view(np.uint8), kernel) > 0)

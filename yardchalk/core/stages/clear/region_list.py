@@ -37,7 +37,7 @@ from yardchalk.core.clear_settings import (
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
 from yardchalk.core.regions import disc
-from yardchalk.core.stages.clear.box import box
+from yardchalk.core.stages.clear.box import box, said_to_be_product
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
 from yardchalk.core.stages.clear.gaps import gaps
@@ -239,9 +239,13 @@ class _State:
         # Added to nothing it is what it says.
         combined = value if self.nothing and region.how == "add" else COMBINE[region.how](self.said.backdrop, value)
         if finds(region):
+            self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
+            if isinstance(region, BoxRegion) and region.how == "add" and region.strokes:
+                # What is painted lies over what came before it.
+                said = said_to_be_product(region, self.ground)
+                combined, self.found = (np.where(said, np.float32(0), values) for values in (combined, self.found))
             if self.overlay is not None:
                 _forget(self.overlay, combined != self.said.backdrop)
-            self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
         else:
             said = combined != self.said.backdrop
             # Where it agrees with what was, it still has its say along its own border.
