@@ -37,6 +37,7 @@ from yardchalk.core.views import view
 
 SCRIPT = Path(__file__).with_name("clear.json")
 _SAMPLE = 0.02  # width of the sampling brush, share of the longer side
+_STROKES = 3
 _PRINTS = ("PW-1060", "PW-1061")
 AUTOMATIC = AutomaticRegion(kind="automatic")
 
@@ -52,6 +53,27 @@ def _family(render: Render, script: dict[str, Any], _: np.ndarray) -> AnyRegion:
 
 def _box(render: Render, script: dict[str, Any], _: np.ndarray) -> AnyRegion:
     return BoxRegion(kind="box", loop=tuple(script["box"]))
+
+
+def _box_mended(render: Render, script: dict[str, Any], truth: np.ndarray) -> AnyRegion:
+    """With strokes as somebody paints them: each time in the middle of the largest place that is wrong."""
+    h, w = render.ground.shape
+    product = cv2.resize(truth, (w, h), interpolation=cv2.INTER_AREA) > 0.5
+    region = BoxRegion(kind="box", loop=tuple(script["box"]))
+    for _ in range(_STROKES):
+        # The product has the outer flank of its border with it.
+        found = cv2.erode(_under(render, region).outcome.product.view(np.uint8), np.ones((5, 5), np.uint8)) > 0
+        depths = {adds: cv2.distanceTransform(wrong.view(np.uint8), cv2.DIST_L2, 5) for adds, wrong in _wrong(product, found)}
+        adds, depth = max(depths.items(), key=lambda each: float(each[1].max()))
+        y, x = np.unravel_index(int(depth.argmax()), depth.shape)
+        size = min(_SAMPLE, 1.6 * float(depth.max()) / max(h, w))
+        stroke = Stroke(size=size, adds=adds, points=((float(x) / w, float(y) / h),))
+        region = region.model_copy(update={"strokes": (*region.strokes, stroke)})
+    return region
+
+
+def _wrong(product: np.ndarray, found: np.ndarray) -> tuple[tuple[bool, np.ndarray], ...]:
+    return (True, product & ~found), (False, found & ~product)
 
 
 def _outline(render: Render, script: dict[str, Any], truth: np.ndarray) -> AnyRegion:
@@ -74,6 +96,7 @@ WAYS: dict[str, Callable[[Render, dict[str, Any], np.ndarray], AnyRegion]] = {
     "spread, best plateau": _spread,
     "colour family": _family,
     "box, no strokes": _box,
+    "box, three strokes": _box_mended,
     "outline of truth": _outline,
     "contrast map, best": _contrast,
     "ink": _ink,

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import cv2
 import numpy as np
 
-from yardchalk.core.clear_settings import AutomaticRegion, ClearMarks, FamilyRegion, SpreadRegion
+from yardchalk.core.clear_settings import AutomaticRegion, BoxRegion, ClearMarks, FamilyRegion, SpreadRegion
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.deliver import produce
 from yardchalk.core.render import Card, Render
@@ -61,7 +61,9 @@ def _measure(render: Render) -> Iterator[None]:
     reach_map(touched, render.ground)
     yield
     family = FamilyRegion(kind="family", samples=(Stroke(size=0.1, points=((0.1, 0.1), (0.9, 0.1))),))
-    regions = (AutomaticRegion(kind="automatic"), touched, family)
+    loop = ((0.2, 0.1), (0.8, 0.1), (0.8, 0.9), (0.2, 0.9))
+    box = BoxRegion(kind="box", loop=loop, strokes=(Stroke(size=0.03, points=((0.3, 0.5),)),))
+    regions = (AutomaticRegion(kind="automatic"), touched, family, box)
     render.with_marks(Marks(clear=ClearMarks(regions=regions))).cut(1.0, render.whole(1.0))
 
 

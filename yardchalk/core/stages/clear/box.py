@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 
 from yardchalk.core.clear_settings import BoxRegion
 from yardchalk.core.colour import Float, Mask
+from yardchalk.core.compiled import compiled
 from yardchalk.core.errors import YardError
-from yardchalk.core.regions import Flood, disc, pieces_of
+from yardchalk.core.regions import Flood, disc, outside_of, pieces_of
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.ground import Ground
 
@@ -25,8 +26,8 @@ _ROUNDS = 3
 _MARGIN = 0.12  # of the loop's size; that much backdrop round it is learnt from
 _TRUST = 0.65  # share of the frame's ring that the model must explain to have a say
 _SMOOTH = 3.0  # px; of what strokes are painted on
-_UNITS = (0.1, 0.01, 0.01)  # log light; shade and chromas that weigh alike there
-_TELLING, _ALIKE = 1.2, 2.0  # of these units: what has less of a hue is the backdrop's own; and so far from the stroke is like it
+_OF_A_HUE = 0.012  # log light; chroma from which on it is no backdrop, however shaded
+_HUE_OFF, _SHADE_OFF = 0.02, 0.2  # log light; so far from a stroke that says backdrop is like it
 _STEP_KEPT, _STEP_DROPPED = 16.0, 9.0  # in units of the backdrop's noise; product has grain, a shadow has none
 _HOLE = 0.05  # of what a stroke goes on over
 _LEAST = 1e-3  # share of the largest piece; smaller ones are no product
@@ -98,19 +99,13 @@ def _gone_on(ground: Ground, region: BoxRegion, stroke: Stroke, painted: Mask, i
     seeds = painted & where
 
     def packed() -> NDArray[np.uint8]:
-        units = np.array(_UNITS, np.float32)
-        features = ground.kept("box features", lambda: cv2.GaussianBlur(ground.evidence.features, (0, 0), _SMOOTH) / units)
+        features = ground.kept("box features", lambda: cv2.GaussianBlur(ground.evidence.features, (0, 0), _SMOOTH))
         # It was painted for what is wrong, though it may reach over it.
         wrong = seeds & (product != stroke.adds)
         like = np.median(features[wrong if 3 * np.count_nonzero(wrong) > np.count_nonzero(seeds) else seeds], axis=0)
-        alike: Mask
-        if stroke.adds:
-            if np.hypot(like[1], like[2]) < _TELLING:
-                return np.packbits(painted)
-            alike = ((features - like)[..., 1:] ** 2).sum(axis=2) < (features[..., 1:] ** 2).sum(axis=2)
-        else:
-            alike = (np.hypot(features[..., 1], features[..., 2]) < _TELLING) & (((features - like) ** 2).sum(axis=2) < _ALIKE**2)
-        flood = Flood(np.where(alike & where, ground.evidence.steps, np.float32(np.inf)), seeds)
+        if stroke.adds and np.hypot(like[1], like[2]) < _OF_A_HUE:
+            return np.packbits(painted)
+        flood = Flood(_cost_of_alike(ground.evidence.steps, features, where, like, stroke.adds), seeds)
         flood.rise(_STEP_KEPT if stroke.adds else _STEP_DROPPED)
         flood.settle()
         return np.packbits(_without_holes(flood.reached) | painted)
@@ -120,12 +115,34 @@ def _gone_on(ground: Ground, region: BoxRegion, stroke: Stroke, painted: Mask, i
     return _unpacked(ground.kept(("box", region.loop, stroke), packed), ground.shape)
 
 
+@compiled
+def _cost_of_alike(steps: Float, features: Float, where: Mask, like: Float, adds: bool) -> Float:
+    """The steps where a stroke may go on that was painted on features `like` (3,); else infinite."""
+    out = np.empty_like(steps)
+    for y in range(steps.shape[0]):
+        for x in range(steps.shape[1]):
+            red, blue = features[y, x, 1], features[y, x, 2]
+            own = red * red + blue * blue
+            off = (red - like[1]) * (red - like[1]) + (blue - like[2]) * (blue - like[2])
+            if adds:
+                alike = off < own
+            else:
+                alike = own < _OF_A_HUE * _OF_A_HUE and off < _HUE_OFF * _HUE_OFF and abs(features[y, x, 0] - like[0]) < _SHADE_OFF
+            out[y, x] = steps[y, x] if alike and where[y, x] else np.inf
+    return out
+
+
 def _without_holes(reached: Mask) -> Mask:
     """What was reached with the small places that it goes round: single pixels of grain, a gleam."""
-    pieces = pieces_of(~reached, diagonal=False)
-    small = pieces.area < _HOLE * np.count_nonzero(reached)
+    x, y, w, h = cv2.boundingRect(reached.view(np.uint8))
+    at = np.s_[max(0, y - 1) : y + h + 1, max(0, x - 1) : x + w + 1]
+    part = np.ascontiguousarray(reached[at])
+    holes = pieces_of(~part & ~outside_of(part), diagonal=False)
+    small = holes.area < _HOLE * np.count_nonzero(part)
     small[0] = False
-    return reached | pieces.chosen(small)
+    out = reached.copy()
+    out[at] |= holes.chosen(small)
+    return out
 
 
 @dataclass
