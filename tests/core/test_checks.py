@@ -10,6 +10,7 @@ import numpy as np
 from tests.pictures import Made, Scene
 from yardchalk.core.checks import REGISTRY, Finding, left_behind, run_checks
 from yardchalk.core.checks.lot import MEASURES, check_lot
+from yardchalk.core.clear_settings import AutomaticRegion, BrushStroke, ClearMarks, StrokesRegion
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Mask, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
@@ -165,6 +166,14 @@ class CheckTest(unittest.TestCase):
         filled = cv2.morphologyEx((self.made.alpha > 0.5).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((301, 301), np.uint8)) > 0
         found = self.found(decided(self.made, filled), "left-behind")
         self.assertTrue(any(holds(finding, *GAP) for finding in found), found)
+
+    def test_what_a_stroke_says_is_product_is_not_left_behind(self) -> None:
+        at = (GAP[0] / SCENE.width, GAP[1] / SCENE.height)
+        chalk = StrokesRegion(kind="strokes", strokes=(BrushStroke(keeps=True, size=0.12, points=((*at, 1),)),))
+        marks = Marks(clear=ClearMarks(regions=(AutomaticRegion(kind="automatic"), chalk)))
+        render = Render(self.made.jpeg, "pot", WHITE, marks)
+        self.assertEqual(self.found(produce(render, PNG).findings, "left-behind"), [])
+        self.assertGreater(float(render.cut(1.0, render.whole(1.0)).alpha[GAP[1], GAP[0]]), 0.99)
 
     def test_a_place_that_the_second_look_would_rather_open_is_left_behind(self) -> None:
         render = Render(self.made.jpeg, "pot", WHITE)

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from yardchalk.core.checks import Checked, Finding, Verdict, run_checks, verdict_of
 from yardchalk.core.codecs import SUFFIX, Part, Tags, encode_grey, encode_picture, exif_of, inspect_photo, merged_of
 from yardchalk.core.codecs.exif import carried
-from yardchalk.core.colour import Coded, Float, area_mean, decode, encode, even_levels, nearest_levels, newly_clipped, top
+from yardchalk.core.colour import Coded, Float, Mask, area_mean, decode, encode, even_levels, nearest_levels, newly_clipped, top
 from yardchalk.core.filing import OWN, Written, written
 from yardchalk.core.listing import DEEP, SEE_THROUGH, ListingSpec
 from yardchalk.core.pixels import Picture, Region
@@ -166,12 +166,18 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         data=data,
         result_facts=inspect_photo(merged_of(data) if spec.file == "openraster" else data, render.name, OWN),
         trimmed=trimmed,
-        mended=render.touched_at_all,
+        by_hand=_by_hand(render),
         shifted=render.shifted,
         meant_tinted=render.colour.tint is not None or render.colour.recolour is not None,
         looked=None if render.given_alpha else render.second_look,
         inked=render.inked,
     )
+
+
+def _by_hand(render: Render) -> Mask | None:
+    """Where mends or the strokes of regions have a person's word."""
+    said = [where for where in (render.touched_at_all, render.painted) if where is not None]
+    return np.logical_or.reduce(said) if said else None
 
 
 def on_canvas(render: Render, spec: ListingSpec, placing: Placing) -> Laid:

@@ -160,8 +160,8 @@ class Checked:
     data : the written file.
     result_facts : its facts.
     trimmed : whether the result is placed for the spec; False for a full frame.
-    mended : bool, of the analysis picture's shape: where a person's mends changed the picture, so that its photo says nothing of
-        what should be there any more; None without mends.
+    by_hand : bool, of the analysis picture's shape: where a person's mends changed the picture, or strokes say what it is, so that its
+        photo says nothing of what should be there any more; None where there is neither.
     shifted : what Colour did to the product; None if nothing.
     meant_tinted : whether a tint or one colour for all was asked for.
     looked : the second look, of the analysis picture's shape; None if there was none.
@@ -185,7 +185,7 @@ class Checked:
     data: bytes
     result_facts: PhotoFacts
     trimmed: bool = True
-    mended: Mask | None = None
+    by_hand: Mask | None = None
     shifted: Shifted | None = None
     meant_tinted: bool = False
     looked: Look | None = None

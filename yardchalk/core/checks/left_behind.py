@@ -31,9 +31,9 @@ def check(c: Checked) -> list[Finding]:
     local = cv2.blur(chroma, around) / np.maximum(cv2.blur(there.astype(np.float32), around), 0.05)
     alike = _alike(core, d, cv2.resize(local, core.shape[::-1]), c.evidence.steps)
     alike = cv2.morphologyEx(alike.view(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
-    if c.mended is not None:
-        alike &= ~c.mended
-        core &= ~c.mended
+    if c.by_hand is not None:
+        alike &= ~c.by_hand
+        core &= ~c.by_hand
     limit = c.spec.limits.left_behind
     whole = alike.size
     pieces = islands(_of_the_backdrop(islands(alike), d, c.evidence.steps, limit / 100 * whole))

@@ -27,8 +27,8 @@ def check(c: Checked) -> list[Finding]:
     odd = _odd(c.evidence.features, max(0.15, 40 * c.evidence.chroma_noise))
     near = cv2.dilate((c.covered > 0.1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     odd &= ~near
-    if c.mended is not None:
-        odd &= ~c.mended
+    if c.by_hand is not None:
+        odd &= ~c.by_hand
     odd = cv2.morphologyEx(odd.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     pieces = islands(odd)
     limit = c.spec.limits.missing_part

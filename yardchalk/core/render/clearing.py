@@ -127,6 +127,11 @@ class ClearedPhoto(FramedPhoto):
         """What the regions come to."""
         return self.cache.get((self.digest, "outcome", self.clear_key), self._put_together)
 
+    @property
+    def painted(self) -> Mask | None:
+        """Where strokes of regions say, by hand, what is product or backdrop; None without strokes."""
+        return self.outcome.painted if self.by_regions else None
+
     def _put_together(self) -> Outcome:
         def keep(region: AnyRegion, compute: Callable[[], Float]) -> Float:
             plain = region.model_copy(update={"name": "", "on": True, "how": "add"})

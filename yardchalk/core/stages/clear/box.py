@@ -38,13 +38,13 @@ def box(region: BoxRegion, ground: Ground) -> Float:
     return (~_solved(region, ground)[0]).astype(np.float32)
 
 
-def said_to_be_product(region: BoxRegion, ground: Ground) -> Mask:
-    """What of the product strokes say, with what they go on over and up to the edge beside it: bool (h, w)."""
-    return _solved(region, ground)[1]
+def said_by_strokes(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask]:
+    """What strokes say is product, up to the edge beside it, and what backdrop, with what they go on over: bool (h, w)."""
+    return _solved(region, ground)[1:]
 
 
-def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask]:
-    def packed() -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask, Mask]:
+    def packed() -> tuple[NDArray[np.uint8], ...]:
         inside = ground.mask_of(region.loop)
         if inside.mean() < 1e-4:
             raise YardError("has no area inside the frame", where="The box", remedy="Draw it round the product")
@@ -58,10 +58,10 @@ def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask]:
             # Gaps finer than the picture that the cut is made on.
             product &= ~ground.clearing.gaps | keep
         said = product & (cv2.dilate(keep.view(np.uint8), disc(2 * _reach(ground) + 1)) > 0)
-        return np.packbits(product), np.packbits(said)
+        return np.packbits(product), np.packbits(said), np.packbits(drop)
 
-    product, said = ground.kept(("solved box", region.loop, region.strokes), packed)
-    return _unpacked(product, ground.shape), _unpacked(said, ground.shape)
+    product, said, drop = ground.kept(("solved box", region.loop, region.strokes), packed)
+    return _unpacked(product, ground.shape), _unpacked(said, ground.shape), _unpacked(drop, ground.shape)
 
 
 def _unpacked(bits: NDArray[np.uint8], shape: tuple[int, int]) -> Mask:

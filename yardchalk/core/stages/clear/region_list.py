@@ -37,7 +37,7 @@ from yardchalk.core.clear_settings import (
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
 from yardchalk.core.regions import disc
-from yardchalk.core.stages.clear.box import box, said_to_be_product
+from yardchalk.core.stages.clear.box import box, said_by_strokes
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
 from yardchalk.core.stages.clear.gaps import gaps
@@ -120,6 +120,8 @@ class Outcome:
     product : bool, shape (h, w)
         Whose border is to be solved.
     overlay : what is laid over the solved matte; None if nothing is.
+    painted : bool, shape (h, w)
+        Where strokes say, by hand, what is product or backdrop; None without strokes.
     shares : by region, what it says of the frame by itself, 0..1; None if it is off or failed.
     troubles : by region, what was wrong with it; it was left out then.
     """
@@ -127,6 +129,7 @@ class Outcome:
     said: _Said
     product: Mask
     overlay: Overlay | None
+    painted: Mask | None
     shares: list[float | None] = field(default_factory=list)
     troubles: list[str | None] = field(default_factory=list)
 
@@ -207,7 +210,7 @@ def put_together(regions: Sequence[AnyRegion], ground: Ground, keep: Keep = lamb
                 trouble = error.message
         shares.append(share)
         troubles.append(trouble)
-    return Outcome(state.said, state.product(regions), state.overlay, shares, troubles)
+    return Outcome(state.said, state.product(regions), state.overlay, state.painted, shares, troubles)
 
 
 class _State:
@@ -218,6 +221,7 @@ class _State:
         self.said = _Said(np.zeros(ground.shape, np.float32))
         self.found = np.zeros(ground.shape, np.float32)
         self.overlay: Overlay | None = None
+        self.painted: Mask | None = None
         self.nothing = True
 
     def product(self, regions: Sequence[AnyRegion]) -> Mask:
@@ -242,8 +246,9 @@ class _State:
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
             if isinstance(region, BoxRegion) and region.how == "add" and region.strokes:
                 # What is painted lies over what came before it.
-                said = said_to_be_product(region, self.ground)
-                combined, self.found = (np.where(said, np.float32(0), values) for values in (combined, self.found))
+                product, backdrop = said_by_strokes(region, self.ground)
+                combined, self.found = (np.where(product, np.float32(0), values) for values in (combined, self.found))
+                self._paint(product | backdrop)
             if self.overlay is not None:
                 _forget(self.overlay, combined != self.said.backdrop)
         else:
@@ -266,7 +271,7 @@ class _State:
     def strokes(self, region: StrokesRegion) -> float:
         o = self._overlay()
         self.nothing = False
-        touched = np.zeros(self.ground.shape, bool)
+        touched, by_hand = np.zeros(self.ground.shape, bool), np.zeros(self.ground.shape, bool)
         painted = list(self.said.strokes)
         for stroke in region.strokes:
             at, weight = stroke_weight(stroke, self.ground)
@@ -275,13 +280,18 @@ class _State:
                 kind = o.chalk if stroke.keeps else o.rub
                 kind[at] = np.maximum(kind[at], np.round(weight * 255).astype(np.uint8))
                 continue
+            by_hand[at] |= weight > 0.5
             left = 1 - weight
             o.scale[at] = np.round(o.scale[at] * left)
             o.offset[at] = np.round(o.offset[at] * left + (weight * 255 if stroke.keeps else 0))
             o.owner[at][weight > 0.004] = 0
             painted.append((at, weight, np.float32(0 if stroke.keeps else 1)))
         self.said = _Said(self.said.below, tuple(painted))
+        self._paint(by_hand)
         return float(touched.mean())
+
+    def _paint(self, by_hand: Mask) -> None:
+        self.painted = by_hand if self.painted is None else self.painted | by_hand
 
     def _overlay(self) -> Overlay:
         if self.overlay is None:
