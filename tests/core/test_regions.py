@@ -101,8 +101,11 @@ class ListTest(unittest.TestCase):
         one = keep.model_copy(update={"strokes": (*keep.strokes, *drop.strokes)})
         np.testing.assert_array_equal(both, self.under(square, one).outcome.backdrop, "in one region or two")
         self.assertGreater(float(both[weight].sum()), float(painted[weight].sum()), "the later one lies over the earlier")
-        after = self.under(square, keep, left).outcome.backdrop
-        np.testing.assert_array_equal(after, union(painted, self.under(left).outcome.backdrop))
+        after = self.under(square, keep, left).outcome
+        np.testing.assert_array_equal(after.backdrop, union(painted, self.under(left).outcome.backdrop))
+        assert after.painted is not None
+        said = after.painted[:, : after.painted.shape[1] // 2], after.painted[:, after.painted.shape[1] // 2 + 2 :]
+        self.assertEqual([bool(half.any()) for half in said], [False, True], "a later region has another word")
 
     def test_the_list_goes_in_order_and_what_is_off_or_fails_counts_for_nothing(self) -> None:
         inside, left = outlined(SQUARE, backdrop="inside"), outlined(((0, 0), (0.5, 0), (0.5, 1), (0, 1)), backdrop="inside")

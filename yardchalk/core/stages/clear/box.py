@@ -94,7 +94,6 @@ def _gone_on(ground: Ground, region: BoxRegion, stroke: Stroke, painted: Mask, i
     What is said to be product goes on as long as its hue is more like the stroke's than like the backdrop's, which a shadow has too;
     what is said to be backdrop as long as it is like both, as a shadow is.
     """
-
     where = inside if stroke.adds else product
     seeds = painted & where
 

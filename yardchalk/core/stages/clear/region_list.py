@@ -2,7 +2,8 @@
 
 Values are 0..1, 1 is backdrop. A region that adds takes the greater of what was and what it says, one that takes away the
 lesser of what was and what it leaves, one that intersects the lesser of both: the union, difference and intersection of
-fuzzy sets (Zadeh, "Fuzzy sets", Information and Control 8, 1965).
+fuzzy sets (Zadeh, "Fuzzy sets", Information and Control 8, 1965). What is painted, in a region of strokes or in a box, lies
+over what came before it.
 
 Two things come of it. Regions that *find* a border (automatic, spread, box …) give the product whose border the band
 then solves. Regions that *say* coverage (chalk, drawn outlines, contrast maps, ink, soft spreads) are laid over the solved
@@ -242,13 +243,13 @@ class _State:
         )
         # Added to nothing it is what it says.
         combined = value if self.nothing and region.how == "add" else COMBINE[region.how](self.said.backdrop, value)
+        painted: Mask | None = None
         if finds(region):
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
             if isinstance(region, BoxRegion) and region.how == "add" and region.strokes:
-                # What is painted lies over what came before it.
                 product, backdrop = said_by_strokes(region, self.ground)
                 combined, self.found = (np.where(product, np.float32(0), values) for values in (combined, self.found))
-                self._paint(product | backdrop)
+                painted = product | backdrop
             if self.overlay is not None:
                 _forget(self.overlay, combined != self.said.backdrop)
         else:
@@ -265,6 +266,11 @@ class _State:
             o.scale[said] = 0
             o.offset[said] = np.round((1 - combined[said]) * 255)
             o.owner[said] = number + 1 if says_at_every_scale(region) else 0
+        if self.painted is not None:
+            # A later region has another word.
+            self.painted = self.painted & (combined == self.said.backdrop)
+        if painted is not None:
+            self._paint(painted)
         self.said, self.nothing = _Said(combined), False
         return float(value.mean())
 
