@@ -20,13 +20,14 @@ from yardchalk.core.deliver import produce
 from yardchalk.core.render import Render
 from yardchalk.core.settings import load_sheet, load_spec
 
-Handling = Callable[[Float], Float]
+# Coded values 0..1 (h, w, 3), and true coverage 0..1 (h, w), to what became of the first.
+Handling = Callable[[Float, Float], Float]
 
 
 def _noisy(levels: float) -> Handling:
     """With noise of so many coded levels, spread over neighbours as a camera's development does."""
 
-    def handle(codes: Float) -> Float:
+    def handle(codes: Float, truth: Float) -> Float:
         noise = cv2.GaussianBlur(np.random.default_rng(1).standard_normal(codes.shape, np.float32), (0, 0), 0.8)
         return codes + noise * np.float32(levels / 255 / noise.std())
 
@@ -34,43 +35,58 @@ def _noisy(levels: float) -> Handling:
 
 
 def _sharpened(radius: float, amount: float) -> Handling:
-    return lambda codes: codes + np.float32(amount) * (codes - cv2.GaussianBlur(codes, (0, 0), radius))
+    return lambda codes, truth: codes + np.float32(amount) * (codes - cv2.GaussianBlur(codes, (0, 0), radius))
 
 
 def _resized(share: float) -> Handling:
     way = cv2.INTER_AREA if share < 1 else cv2.INTER_CUBIC
-    return lambda codes: cv2.resize(codes, None, fx=share, fy=share, interpolation=way)
+    return lambda codes, truth: cv2.resize(codes, None, fx=share, fy=share, interpolation=way)
 
 
-# By name: what is done to coded values 0..1, and the JPEG's quality.
+def _burnt(share: float, alone: bool = False) -> Handling:
+    """Exposed so that this share of the backdrop burns out; `alone`: by lamps of its own, so that the product is as it was."""
+
+    def handle(codes: Float, truth: Float) -> Float:
+        light = decode(codes)
+        more = 1 / np.quantile(light[truth < 0.01].mean(1), 1 - share)
+        lit = truth[..., None] if alone else 0
+        return encode(np.minimum(light * (lit + (1 - lit) * np.float32(more)), 1))
+
+    return handle
+
+
+# By name: what is done, and the JPEG's quality.
 HANDLINGS: dict[str, tuple[Handling, int]] = {
-    "as they are": (lambda codes: codes, 97),
+    "as they are": (lambda codes, truth: codes, 97),
     "noise of 2.5 levels": (_noisy(2.5), 92),
     "noise of 5 levels": (_noisy(5), 92),
-    "made quiet": (lambda codes: cv2.bilateralFilter(codes, 7, 12 / 255, 3), 92),
-    "half the exposure": (lambda codes: encode(decode(codes) / 2), 92),
-    "more contrast": (lambda codes: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
+    "made quiet": (lambda codes, truth: cv2.bilateralFilter(codes, 7, 12 / 255, 3), 92),
+    "half the exposure": (lambda codes, truth: encode(decode(codes) / 2), 92),
+    "burnt out by half": (_burnt(0.5), 92),
+    "backdrop burnt out by half": (_burnt(0.5, alone=True), 92),
+    "backdrop burnt out": (_burnt(0.95, alone=True), 92),
+    "more contrast": (lambda codes, truth: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
     "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
     "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),
     "half the size": (_resized(0.5), 90),
     "enlarged to 150 %": (_resized(1.5), 92),
-    "JPEG of quality 75": (lambda codes: codes, 75),
-    "JPEG of quality 60": (lambda codes: codes, 60),
+    "JPEG of quality 75": (lambda codes, truth: codes, 75),
+    "JPEG of quality 60": (lambda codes, truth: codes, 60),
 }
 
 
-def handled(photo: Path, name: str) -> bytes:
+def handled(photo: Path, truth: Path, name: str) -> bytes:
     """A photo after one of `HANDLINGS`, JPEG with half the resolution of colour."""
     handle, quality = HANDLINGS[name]
     pixels: Float = decode_photo(photo.read_bytes(), photo.stem).pixels.astype(np.float32) / np.float32(255)
-    codes = np.rint(np.clip(handle(pixels), 0, 1) * 255).astype(np.uint8)
+    codes = np.rint(np.clip(handle(pixels, unit(truth)), 0, 1) * 255).astype(np.uint8)
     return simplejpeg.encode_jpeg(np.ascontiguousarray(codes), quality, "RGB", "420")
 
 
 def measure(photo: Path, truth: Path, name: str) -> tuple[dict[str, float], bool]:
     """Figures of a photo after one of `HANDLINGS`, and whether there is a finding to look at or to fix."""
     cv2.setNumThreads(1)
-    render = Render(handled(photo, name), photo.stem, load_sheet("transparent"))
+    render = Render(handled(photo, truth, name), photo.stem, load_sheet("transparent"))
     done = produce(render, load_spec("cutout"), whole_frame=True, matte=True)
     assert done.matte is not None
     matte = (decode_photo(done.matte, "matte").pixels[..., 0] / 255).astype(np.float32)

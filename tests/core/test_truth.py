@@ -40,10 +40,12 @@ class TruthTest(unittest.TestCase):
                 self.assertGreater(score(matte, alpha)["iou"], floor)
 
     def test_photos_that_went_through_other_hands_are_cleared_all_the_same(self) -> None:
-        # White on white in noise, in more of it stoneware in its own shadow, a blue backdrop in a file's blocks, in the dark, in noise.
+        # White on white in noise, in more of it stoneware in its own shadow, and where half of the paper has none since it is burnt out;
+        # a blue backdrop in a file's blocks, in the dark, in noise.
         for number, handling in (
             ("PW-1004", "noise of 2.5 levels"),
             ("PW-1047", "noise of 5 levels"),
+            ("PW-1047", "backdrop burnt out by half"),
             ("PW-1031", "JPEG of quality 60"),
             ("PW-1031", "half the exposure"),
             ("PW-1031", "noise of 5 levels"),

@@ -22,6 +22,10 @@ from yardchalk.core.compiled import compiled
 _FLOOR_FINE = (0.0010, 0.0006, 0.0006)
 _FLOOR_COARSE = (0.0006, 0.0004, 0.0004)
 _LIGHT_PAPER = 210  # coded level of the least light one
+_BURNT = 249  # coded level, from which on a channel may be burnt out here and there
+_ENOUGH = 0.01  # share of the picture on which noise can be measured
+_AROUND = 7  # px, over which it is looked for
+_USUAL = 2.0  # of the floor of shade: usual noise, where none can be measured
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
 _QUIETED_AT = 800  # px; long side of the picture that is made quiet
 _LOUD = 1.2  # coded levels there: noise from which on the steps of pale products drown in it
@@ -74,9 +78,13 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: N
     half = ((w + 1) // 2, (h + 1) // 2)
     less = _noise_scale(pixels, support)
     less_fine, less_half = cv2.resize(less, (w, h)), cv2.resize(less, half)
-    there = _or_all(np.ascontiguousarray(support[::3, ::3]))
-    there_half = _or_all(np.ascontiguousarray(cv2.resize(support.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0)
-    rounding = _rounding(backdrop.mean_light)
+    alive = _alive(pixels, support, partly=True)
+    measured = _or_all(support) if alive is None else alive
+    there = _or_all(np.ascontiguousarray(measured[::3, ::3]))
+    there_half = _or_all(np.ascontiguousarray(cv2.resize(measured.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0)
+    least = _rounding(backdrop.mean_light)
+    if alive is None:
+        least = least[0] * _USUAL, *least[1:]
     fine = np.zeros((h, w), np.float32)
     coarse = np.zeros(half[::-1], np.float32)
     smooth = []
@@ -85,12 +93,12 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: N
         blurred = cv2.GaussianBlur(plane, (0, 0), 1.0 if i == 0 else 1.5)
         smooth.append(blurred)
         soft_x, soft_y = _soft_slope(plane)
-        floor = _FLOOR_FINE[i] * rounding[i]
+        floor = _FLOOR_FINE[i] * least[i]
         noise.append(_add_steps(fine, blurred, cv2.resize(soft_x, (w, h)), cv2.resize(soft_y, (w, h)), less_fine, there, 3, floor))
         # The coarse scale: sigma 2 (2.5 for chroma) is sigma 1 (1.25) at half size.
         small = cv2.GaussianBlur(cv2.resize(plane, half, interpolation=cv2.INTER_AREA), (0, 0), 1.0 if i == 0 else 1.25)
         soft_x, soft_y = 2 * cv2.resize(soft_x, half), 2 * cv2.resize(soft_y, half)
-        _add_steps(coarse, small, soft_x, soft_y, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * rounding[i])
+        _add_steps(coarse, small, soft_x, soft_y, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * least[i])
     np.maximum(fine, cv2.resize(coarse, (w, h), interpolation=cv2.INTER_LINEAR), out=fine)
     shade, blurred = planes[0], smooth[0]
     if quiet is not pixels:
@@ -140,7 +148,9 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Without
     scale = min(1.0, _QUIETED_AT / max(h, w))
     size = max(1, round(w * scale)), max(1, round(h * scale))
     small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
-    there = _or_all(cv2.resize(backdrop.support.view(np.uint8), size, interpolation=cv2.INTER_NEAREST)[::2, ::2] > 0)
+    support = cv2.resize(backdrop.support.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    alive = _alive(small, support, partly=False)
+    there = _or_all(support if alive is None else alive)[::2, ::2]
     light = small.astype(np.float32)
     noise = 1.48 * float(np.median(np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there]))
     if noise <= _LOUD:
@@ -160,6 +170,20 @@ def _rounding(light: tuple[float, float, float]) -> tuple[float, float, float]:
     red, green, blue = np.maximum(np.interp(255 * encode(np.array(light)), np.arange(256), per_level) / per_level[_LIGHT_PAPER], 1)
     # Channels are rounded each for itself.
     return (red + 2 * green + blue) / 4, np.hypot(red, green) / np.sqrt(2), np.hypot(blue, green) / np.sqrt(2)
+
+
+def _alive(pixels: NDArray[np.uint8], support: Mask, partly: bool) -> Mask | None:
+    """Where the backdrop that was seen shows its noise: where no channel is burnt out; `partly`: or at least not all are.
+
+    None if that is hardly anywhere.
+    """
+    for channels in (np.max, np.min) if partly else (np.max,):
+        alive = support & (cv2.blur(channels(pixels, 2), (_AROUND, _AROUND)) < _BURNT)
+        # Not the burnt-out backdrop beside something dark.
+        alive = cv2.erode(alive.view(np.uint8), np.ones((_AROUND + 2, _AROUND + 2), np.uint8)) > 0
+        if np.count_nonzero(alive) > _ENOUGH * alive.size:
+            return alive
+    return None
 
 
 def _or_all(seen: Mask) -> Mask:
