@@ -55,6 +55,19 @@ def _burnt(share: float, alone: bool = False) -> Handling:
     return handle
 
 
+def _with_bars(left: float, top: float, level: float) -> Handling:
+    """With bars of that level to the left and right, and above and below, as wide as shares of the photo's width and height."""
+
+    def handle(codes: Float, truth: Float) -> Float:
+        h, w = truth.shape
+        across, down = round(left * w), round(top * h)
+        out = np.full_like(codes, level)
+        out[down : h - down, across : w - across] = codes[down : h - down, across : w - across]
+        return out
+
+    return handle
+
+
 # By name: what is done, and the JPEG's quality.
 HANDLINGS: dict[str, tuple[Handling, int]] = {
     "as they are": (lambda codes, truth: codes, 97),
@@ -65,6 +78,8 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "burnt out by half": (_burnt(0.5), 92),
     "backdrop burnt out by half": (_burnt(0.5, alone=True), 92),
     "backdrop burnt out": (_burnt(0.95, alone=True), 92),
+    "in a black frame": (_with_bars(0.006, 0.006, 0), 92),
+    "white to left and right": (_with_bars(0.03, 0, 1), 92),
     "more contrast": (lambda codes, truth: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
     "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
     "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),

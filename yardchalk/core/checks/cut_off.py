@@ -1,4 +1,4 @@
-"""Product that touches the frame of the original."""
+"""Product that touches the frame of the original, or a bar along it."""
 
 import numpy as np
 
@@ -7,7 +7,8 @@ from yardchalk.core.checks.finding import Checked, Finding
 
 def check(c: Checked) -> list[Finding]:
     """One finding for each side of the frame that the product runs into."""
-    product = c.kept
+    rows, columns = c.bars.inside(c.kept.shape)
+    product = c.kept[rows, columns]
     if c.given or not product.any():
         return []
     h, w = product.shape
@@ -28,7 +29,7 @@ def check(c: Checked) -> list[Finding]:
                 check="cut-off",
                 severity="look",
                 message=f"The product is cut off by the frame at the {side}",
-                place=c.place_from_analysis(*box),
+                place=c.place_from_analysis(columns.start + box[0], rows.start + box[1], *box[2:]),
                 figure=round(at.size / c.analysis_scale),
                 limit=0,
                 unit="px",

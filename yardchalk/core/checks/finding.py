@@ -14,6 +14,7 @@ from yardchalk.core.colour import Float, Mask
 from yardchalk.core.regions import Pieces, disc, pieces_of
 from yardchalk.core.second_look import Look
 from yardchalk.core.settings import ListingSpec
+from yardchalk.core.stages.bars import NO_BARS, Bars
 from yardchalk.core.stages.clear.advice import Overlap
 from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
@@ -166,6 +167,7 @@ class Checked:
     meant_tinted : whether a tint or one colour for all was asked for.
     looked : the second look, of the analysis picture's shape; None if there was none.
     inked : whether the matte goes by ink on paper, whose rough and faint edges are meant.
+    bars : along the photo's frame.
     """
 
     facts: PhotoFacts
@@ -190,6 +192,7 @@ class Checked:
     meant_tinted: bool = False
     looked: Look | None = None
     inked: bool = False
+    bars: Bars = NO_BARS
 
     @cached_property
     def coverage(self) -> float:

@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ContrastRegion, InkRegion
@@ -15,6 +16,7 @@ from yardchalk.core.pixels import Region
 from yardchalk.core.render.photo import FramedPhoto
 from yardchalk.core.second_look import Look, look_again
 from yardchalk.core.settings import FrameMarks, FrameSettings, Marks
+from yardchalk.core.stages.bars import NO_BARS, Bars, find_bars, painted_over
 from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected
 from yardchalk.core.stages.clear.contrast import contrast
@@ -73,6 +75,21 @@ class ClearedPhoto(FramedPhoto):
         return turned if crop is None else FrameMarks(turns=self.sheet.frame.turns, crop=crop)
 
     @property
+    def bars(self) -> Bars:
+        """Bars along the photo's frame."""
+        return self.cache.get(
+            (self.digest, "bars"), lambda: NO_BARS if self.facts.has_alpha else find_bars(super(ClearedPhoto, self).analysis)
+        )
+
+    @property
+    def analysis(self) -> NDArray[np.uint8]:
+        """The analysis picture, with bars along its frame painted over: coded (h, w, 3), uint8."""
+        whole = super().analysis
+        if self.bars == NO_BARS:
+            return whole
+        return self.cache.get((self.digest, "without bars"), lambda: painted_over(whole, self.bars))
+
+    @property
     def given_alpha(self) -> bool:
         """Whether the file brought its own transparency, and that is what is cleared by."""
         return self.facts.has_alpha and self.sheet.clear.on
@@ -120,7 +137,8 @@ class ClearedPhoto(FramedPhoto):
         # A copy that stays with the cache, so it must not hold on to this render's marks.
         plain = self.with_marks(Marks(frame=self.frame))
         plot = Plot.of(self.framing, *self.size_at(self.analysis_scale))
-        return Ground(self.analysis, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic)
+        bars = None if self.bars == NO_BARS else self.bars.mask(self.analysis.shape)
+        return Ground(self.analysis, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic, bars)
 
     @property
     def outcome(self) -> Outcome:
@@ -162,7 +180,11 @@ class ClearedPhoto(FramedPhoto):
         return self._looked_over() if alpha is None else self._given_clearing(alpha > 0)
 
     def _looked_over(self) -> Clearing:
-        return corrected(self._by_rules, self.evidence, self.second_look)
+        found = corrected(self._by_rules, self.evidence, self.second_look)
+        if self.bars == NO_BARS:
+            return found
+        bars = self.bars.mask(found.product.shape)
+        return replace(found, product=found.product & ~bars, gaps=found.gaps & ~bars, surroundings=found.surroundings | bars)
 
     @property
     def _by_rules(self) -> Clearing:

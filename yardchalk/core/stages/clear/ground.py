@@ -30,6 +30,8 @@ class Ground:
         The analysis picture.
     backdrop : the backdrop model.
     plot : puts places of the upright photo on it.
+    bars : bool, shape (h, w)
+        Bars along the frame, over which the picture is painted; None if there are none.
     """
 
     pixels: NDArray[np.uint8]
@@ -37,6 +39,7 @@ class Ground:
     plot: Plot
     _evidence: Callable[[], Evidence]
     _clearing: Callable[[], Clearing]
+    bars: Mask | None = None
 
     _found: dict[Any, Any] = field(default_factory=dict)
 

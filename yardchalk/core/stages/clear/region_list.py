@@ -241,6 +241,10 @@ class _State:
             if isinstance(region, GapsRegion)
             else keep(region, lambda: value_of(region, self.ground, self.said.backdrop))
         )
+        bars = None if isinstance(region, OutlineRegion) else self.ground.bars
+        if bars is not None:
+            # What is no photo is no product, whatever is like it; only what is drawn goes that far.
+            value = np.where(bars, np.float32(region.how != "take"), value)
         # Added to nothing it is what it says.
         combined = value if self.nothing and region.how == "add" else COMBINE[region.how](self.said.backdrop, value)
         painted: Mask | None = None
@@ -266,6 +270,8 @@ class _State:
             o.scale[said] = 0
             o.offset[said] = np.round((1 - combined[said]) * 255)
             o.owner[said] = number + 1 if says_at_every_scale(region) else 0
+            if bars is not None:
+                o.owner[bars] = 0
         if self.painted is not None:
             # A later region has another word.
             self.painted = self.painted & (combined == self.said.backdrop)
