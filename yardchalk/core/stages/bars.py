@@ -6,6 +6,7 @@ over with what lies beside them, and what is found there is no product.
 
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -99,8 +100,12 @@ def _to_and_fro(away: NDArray[np.intp], deep: int) -> NDArray[np.intp]:
 def _width(lines: NDArray[np.uint8]) -> int:
     """How many lines from the first one on have its one colour: (n, length, 3)."""
     colour = _colour(lines[0])
-    alike = np.mean(_off(lines[: int(_WIDE * lines.shape[0]) + 2], colour) <= _ALIKE, axis=1) >= _NEARLY_ALL
-    return int(np.argmin(alike)) if not alike.all() else 0
+    if np.mean(_off(lines[0], colour) <= _ALIKE) < _NEARLY_ALL:
+        return 0
+    some = np.ascontiguousarray(lines[: int(_WIDE * lines.shape[0]) + 2])
+    share = cv2.reduce(cv2.inRange(some, colour - _ALIKE, colour + _ALIKE), 1, cv2.REDUCE_AVG, dtype=cv2.CV_32F)[:, 0] / 255
+    alike = share >= _NEARLY_ALL
+    return 0 if alike.all() else int(np.argmin(alike))
 
 
 def _colour(line: NDArray[np.uint8]) -> NDArray[np.float64]:

@@ -177,8 +177,9 @@ def _alive(pixels: NDArray[np.uint8], support: Mask, partly: bool) -> Mask | Non
 
     None if that is hardly anywhere.
     """
-    for channels in (np.max, np.min) if partly else (np.max,):
-        alive = support & (cv2.blur(channels(pixels, 2), (_AROUND, _AROUND)) < _BURNT)
+    red, green, blue = (pixels[..., k] for k in range(3))
+    for channels in (np.maximum, np.minimum) if partly else (np.maximum,):
+        alive = support & (cv2.blur(channels(channels(red, green), blue), (_AROUND, _AROUND)) < _BURNT)
         # Not the burnt-out backdrop beside something dark.
         alive = cv2.erode(alive.view(np.uint8), np.ones((_AROUND + 2, _AROUND + 2), np.uint8)) > 0
         if np.count_nonzero(alive) > _ENOUGH * alive.size:
