@@ -14,14 +14,13 @@ from yardchalk.core.colour import Mask
 
 _ALIKE = 5  # coded levels; a bar differs by no more from its own colour, its JPEG's rounding included
 _UNLIKE = 10  # and what lies beside it by at least so much
-_NEARLY_ALL = 0.98  # of a line, along a bar; and of what lies beside it
-_MOST = 0.9
+_NEARLY_ALL, _MOST = 0.98, 0.9  # of a line of a bar, that is alike; and of the line beside it, that is unlike
 _SOFT = 4  # px of the analysis picture, over which a bar's border may be soft
 _BLED = 10  # px of the analysis picture beside that, into which a file's blocks have carried the bar
 _WIDE = 0.4  # share of the frame's side; of a bar
 _FRAME = 0.06  # and of each, where three sides or four have one: what is wider is a backdrop round something rectangular
 _WHITE, _PAPER = 245, 150  # coded levels from which on a frame is white, and what lies beside it all round may be paper
-_LEAST = 64  # px; the shorter side of a picture that is looked at
+_LEAST = 160  # px; the shorter side of a picture that is looked at
 _STRIP = 24  # px of the analysis picture beside a bar, of which it is painted
 
 
@@ -57,17 +56,20 @@ def find_bars(pixels: NDArray[np.uint8]) -> Bars:
         return NO_BARS
     sides = (pixels.swapaxes(0, 1), pixels, pixels[:, ::-1].swapaxes(0, 1), pixels[::-1])
     widths = [_width(lines) for lines in sides]
-    darkest = 255.0
+    bars: list[float] = []
+    others: list[float] = []
     # Beside a bar the others' ends are left out.
     for i, lines in enumerate(sides):
         before, after = (widths[1], widths[3]) if i in (0, 2) else (widths[0], widths[2])
         beside = lines[min(widths[i] + _SOFT, lines.shape[0] - 1), before + _SOFT : lines.shape[1] - after - _SOFT]
-        if not beside.size or np.mean(_off(beside, _colour(lines[0])) >= _UNLIKE) < _MOST:
+        colour = _colour(lines[0])
+        if not beside.size or np.mean(_off(beside, colour) >= _UNLIKE) < _MOST:
             widths[i] = 0
         elif widths[i]:
-            darkest = min(darkest, float(np.median(beside, axis=0).min()))
-    around = np.count_nonzero(widths) > 2
-    if around and darkest < _PAPER and min(_colour(lines[0]).min() for lines in sides) >= _WHITE:
+            bars.append(float(colour.min()))
+            others.append(float(np.median(beside, axis=0).min()))
+    around = len(bars) > 2
+    if around and min(bars) >= _WHITE and min(others) < _PAPER:
         # A rug or a box, say, on white.
         return NO_BARS
     most = _FRAME if around else _WIDE

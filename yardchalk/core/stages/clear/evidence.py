@@ -24,6 +24,7 @@ _FLOOR_COARSE = (0.0006, 0.0004, 0.0004)
 _LIGHT_PAPER = 210  # coded level of the least light one
 _BURNT = 249  # coded level, from which on a channel may be burnt out here and there
 _ENOUGH = 0.01  # share of the picture on which noise can be measured
+_MOSTLY = 0.5  # share of the backdrop
 _AROUND = 7  # px, over which it is looked for
 _USUAL = 2.0  # of the floor of shade: usual noise, where none can be measured
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
@@ -175,11 +176,14 @@ def _rounding(light: tuple[float, float, float]) -> tuple[float, float, float]:
 def _alive(pixels: NDArray[np.uint8], support: Mask, partly: bool) -> Mask | None:
     """Where the backdrop that was seen shows its noise: where no channel is burnt out; `partly`: or at least not all are.
 
-    None if that is hardly anywhere.
+    All of it, if it does on most of it; None if hardly anywhere.
     """
     red, green, blue = (pixels[..., k] for k in range(3))
+    seen = np.count_nonzero(support)
     for channels in (np.maximum, np.minimum) if partly else (np.maximum,):
         alive = support & (cv2.blur(channels(channels(red, green), blue), (_AROUND, _AROUND)) < _BURNT)
+        if np.count_nonzero(alive) >= _MOSTLY * seen:
+            return support
         # Not the burnt-out backdrop beside something dark.
         alive = cv2.erode(alive.view(np.uint8), np.ones((_AROUND + 2, _AROUND + 2), np.uint8)) > 0
         if np.count_nonzero(alive) > _ENOUGH * alive.size:
