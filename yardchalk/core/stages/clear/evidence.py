@@ -22,11 +22,10 @@ from yardchalk.core.compiled import compiled
 _FLOOR_FINE = (0.0010, 0.0006, 0.0006)
 _FLOOR_COARSE = (0.0006, 0.0004, 0.0004)
 _LIGHT_PAPER = 210  # coded level of the least light one
-_BURNT = 249  # coded level, from which on a channel may be burnt out here and there
+_BURNT, _AROUND = 249, 7  # coded level, as a mean over so many px, from which on a channel may be burnt out here and there
+_MOSTLY = 0.5  # share of the backdrop; where that much shows its noise, the median over all of it tells
 _ENOUGH = 0.01  # share of the picture on which noise can be measured
-_MOSTLY = 0.5  # share of the backdrop
-_AROUND = 7  # px, over which it is looked for
-_USUAL = 2.0  # of the floor of shade: usual noise, where none can be measured
+_USUAL = 2.0  # of the least shade step: noise as it usually is, where none can be measured
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
 _QUIETED_AT = 800  # px; long side of the picture that is made quiet
 _LOUD = 1.2  # coded levels there: noise from which on the steps of pale products drown in it
@@ -176,7 +175,7 @@ def _rounding(light: tuple[float, float, float]) -> tuple[float, float, float]:
 def _alive(pixels: NDArray[np.uint8], support: Mask, partly: bool) -> Mask | None:
     """Where the backdrop that was seen shows its noise: where no channel is burnt out; `partly`: or at least not all are.
 
-    All of it, if it does on most of it; None if hardly anywhere.
+    Burnt out, it has none. All of the backdrop if most of it shows its noise; None if hardly any does.
     """
     red, green, blue = (pixels[..., k] for k in range(3))
     seen = np.count_nonzero(support)
