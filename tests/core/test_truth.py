@@ -8,7 +8,7 @@ import numpy as np
 from bench.handled import measure
 from bench.quality import FAILED, photos
 from bench.score import score
-from yardchalk.core.codecs import decode_photo
+from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Float
 from yardchalk.core.deliver import Result, on_canvas, produce
 from yardchalk.core.mending import Bench, offer_mend
@@ -62,6 +62,14 @@ class TruthTest(unittest.TestCase):
                 wrong = np.abs((matte > 0.5).astype(np.int8) - (alpha > 0.5)) > 0
                 boxes = [f.place.original for f in result.findings if f.severity != "note" and f.place]
                 self.assertTrue(any(wrong[y : y + h, x : x + w].any() for x, y, w, h in boxes))
+
+    def test_a_thing_at_the_frame_is_no_other_surface_for_sure(self) -> None:
+        # Turned so, the jar that the frame cuts off is taken for a table, by rules and second look alike.
+        turned = np.ascontiguousarray(decode_photo(TRUTH["PW-3031"][0].read_bytes(), "jars").pixels[::-1].swapaxes(0, 1))
+        render = Render(encode_picture(turned, "jpeg", quality=95), "jars", load_sheet("transparent"))
+        kept = bool((render.cut(1.0, render.whole(1.0)).alpha[[0, -1]] > 0.5).any())
+        said = ("missing-part", "look") in [(f.check, f.severity) for f in produce(render, load_spec("cutout")).findings]
+        self.assertTrue(kept or said)
 
     def test_an_outline_that_hangs_on_shading_is_doubted_only_where_the_second_look_does_not_confirm_it(self) -> None:
         result, matte, alpha = worked("PW-3151")  # pale stone on white

@@ -31,6 +31,8 @@ def check(c: Checked) -> list[Finding]:
         odd &= ~c.by_hand
     odd = cv2.morphologyEx(odd.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     pieces = islands(odd)
+    # A table or a wall has a corner of the frame; what has none may be a product at its edge.
+    corners = set(pieces.labels[[0, 0, -1, -1], [0, -1, 0, -1]].tolist())
     limit = c.spec.limits.missing_part
     found: list[Finding] = []
     for i in by_size(pieces):
@@ -42,7 +44,7 @@ def check(c: Checked) -> list[Finding]:
         if not other and _is_shading(c, pieces, i, near):
             continue
         what = "Another surface in the frame was cleared away" if other else "A part with its own colour was cleared away"
-        agreed = other and c.looked is not None and float(c.looked.coverage[box][pieces.labels[box] == i].mean()) <= _SURE
+        agreed = other and i in corners and c.looked is not None and float(c.looked.coverage[box][pieces.labels[box] == i].mean()) <= _SURE
         found.append(
             Finding(
                 check="missing-part",
