@@ -75,6 +75,13 @@ class ReadingTest(unittest.TestCase):
         np.testing.assert_allclose(pixels[20, 45], 255 * (1.055 * light ** (1 / 2.4) - 0.055), atol=2)
         self.assertEqual(inspect_photo(saved(Image.fromarray(image), "JPEG"), "x").profile, "sRGB")
 
+    def test_a_picture_may_be_one_pixel_large(self) -> None:
+        for mode, value, alpha in (("L", 7, None), ("RGB", (7, 7, 7), None), ("LA", (7, 9), 9), ("RGBA", (7, 7, 7, 9), 9)):
+            with self.subTest(mode):
+                picture = decode_photo(saved(Image.new(mode, (1, 1), value), "PNG"), "x")
+                self.assertEqual((picture.pixels.tolist(), None if picture.alpha is None else picture.alpha.tolist()),
+                                 ([[[7, 7, 7]]], None if alpha is None else [[alpha]]))  # fmt: skip
+
     def test_sixteen_bits_and_alpha_are_kept(self) -> None:
         fine = (np.arange(64 * 64, dtype=np.uint16).reshape(64, 64) * 15)[..., None].repeat(3, 2)
         picture = decode_photo(encode_picture(fine, "png"), "x")

@@ -1,6 +1,7 @@
 """The edge: its solving held against truth and laws, clean-up, shadows, glass, and what is checked along the outline."""
 
 import unittest
+from dataclasses import replace
 from unittest import mock
 
 import cv2
@@ -24,6 +25,7 @@ from yardchalk.core.stages.edge.describe import describe_band
 from yardchalk.core.stages.edge.finish import tidying
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.matte import BandSettings, Matte
+from yardchalk.core.stages.edge.patch import places_of_change
 from yardchalk.core.stages.edge.shadow import drawn_shadow
 from yardchalk.core.stages.edge.solve import solve_matte
 from yardchalk.core.stages.edge.weigh import refine
@@ -99,6 +101,29 @@ class SolvingTest(unittest.TestCase):
         )
         self.assertLess(both, 0.95 * known)
         self.assertLessEqual(both, 1.02 * alone)
+
+    def test_where_the_product_changed_the_matte_is_solved_anew_and_elsewhere_it_stays(self) -> None:
+        first = with_edge()
+        before = replace(first.decisions, solution=first.solution)
+        for (x, y), radius, grown in (((545, 312), 14, True), ((400, 490), 12, False), ((60, 60), 20, True)):
+            product = before.product.copy()
+            cv2.circle(product.view(np.uint8), (x, y), radius, int(grown), -1)
+            whole, quick = with_edge(), with_edge()
+            for render in (whole, quick):
+                render.adopt(replace(before, product=product, solution=None))
+            quick.start_from(before)
+            near = np.zeros(product.shape, bool)
+            near[max(0, y - radius - 45) : y + radius + 46, max(0, x - radius - 45) : x + radius + 46] = True
+            np.testing.assert_array_equal(quick.solution.alpha[~near], first.solution.alpha[~near])
+            off = np.abs(matte(quick) - matte(whole))
+            self.assertLess(float(off.max()), 0.1, "as solved as a whole")
+            band = quick.solution.band
+            self.assertEqual(len(band[0]), quick.solution.own)
+            listed = quick.solution.index[quick.solution.index > 0]
+            self.assertEqual((int(listed.min()), int(listed.max()), listed.size), (1, len(quick.solution.front), len(quick.solution.front)))
+        # What has changed all over is solved as a whole.
+        product = np.roll(before.product, 60, axis=1)
+        self.assertIsNone(places_of_change(before.product, product, first.solution))
 
     def test_the_laplacian_in_tiles_is_that_of_the_whole_picture(self) -> None:
         pixels = np.ascontiguousarray(MADE.pixels[100:260, 300:520])

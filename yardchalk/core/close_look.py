@@ -29,7 +29,7 @@ _LEVELS = 1.0, 0.98, 0.9, 0.75, 0.5  # of coverage
 _STEPS = np.float32(1023)  # that coverage is told in
 
 
-def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float:
+def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float, where: Mask | None = None) -> Float:
     """Coverage 0..1, float32 (h, w); farther from the border than is looked, it is nothing or all.
 
     Parameters
@@ -40,9 +40,13 @@ def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float
         Linear light of the backdrop model.
     first : float32, shape (h, w)
         A first matte, good to a pixel or two.
+    where : bool, shape (h, w), optional
+        What is looked at, if not all of the border.
     """
     h, w = first.shape
-    asked = open_of(first)
+    asked = border = open_of(first)
+    if where is not None:
+        asked = border & where
     inner = TILE - 2 * LAP
     tall, wide = -(-h // inner), -(-w // inner)
     grid = np.zeros((tall * inner, wide * inner), np.uint8)
@@ -67,7 +71,7 @@ def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float
     alpha[asked] = np.rint(_STEPS * told / weight) / _STEPS
     left = _otherwise(alpha, first)
     alpha[left] = first[left] > 0.5
-    _fill_pockets(alpha, first, asked)
+    _fill_pockets(alpha, first, asked, border & ~asked)
     # Of small pieces that the first matte was not sure of, there are none.
     pieces = pieces_of(alpha > _FAINT, diagonal=True)
     known = pieces.area > _SMALL * pieces.area[1:].sum()
@@ -77,12 +81,15 @@ def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float) -> Float
     return alpha
 
 
-def _fill_pockets(alpha: Float, first: Float, asked: Mask) -> None:
+def _fill_pockets(alpha: Float, first: Float, asked: Mask, unasked: Mask) -> None:
     """Raise what is faint within the product without a way out of it, where the first matte was sure of the product; in place.
+
+    What of the border was not asked for may be a way out.
 
     A grey reconstruction (Vincent, IEEE Transactions on Image Processing 2(2), 1993) in a few levels.
     """
-    ways_out = asked & ((alpha < _EMPTY) | (first < _FIRM))
+    beside = cv2.dilate(unasked.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    ways_out = asked & ((alpha < _EMPTY) | (first < _FIRM) | beside)
     for level in _LEVELS:
         below = asked & (alpha < level)
         count, labels = cv2.connectedComponents(below.view(np.uint8))

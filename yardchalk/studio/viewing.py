@@ -113,12 +113,16 @@ class Viewing:
 
     def _decide(self, render: Render) -> Decisions:
         known = known_decisions(self.files, render)
+        last = (render.digest, "decided last", render.band_key)
         if known is None:
+            if render.marks.clear is not None and (before := self.cache.peek(last)) is not None:
+                render.start_from(before)
             known = replace(render.decisions, solution=render.solution)
             # What a person is still changing is not worth keeping; a run keeps it once it stands.
             if render.marks.clear is None and render.marks.edge == EdgeMarks():
                 keep_decisions(self.files, render)
-        return known
+        self.cache.forget(last)
+        return self.cache.get(last, lambda: known)
 
 
 def _exact(asked: TileAsked) -> bool:

@@ -217,13 +217,12 @@ def decode_photo(data: bytes, name: str, limits: Limits = Limits(), min_long_sid
             image = image.icc_transform("srgb", input_profile="cmyk", intent="relative", depth=16 if sixteen else 8)
         if image.interpretation not in ("srgb", "rgb16", "b-w", "grey16"):
             image = image.colourspace("rgb16" if sixteen else "srgb")
-        values = image.numpy()
+        # A single band, or a single pixel, comes with fewer axes.
+        values = image.numpy().reshape(image.height, image.width, image.bands)
     except pyvips.Error as error:
         raise _broken(error, data, name, kind) from None
     if values.dtype not in (np.uint8, np.uint16):
         values = np.clip(values, 0, 255).astype(np.uint8)
-    if values.ndim == 2:
-        values = values[..., None]
     bands = values.shape[2]
     alpha = cv2.extractChannel(values, bands - 1) if bands in (2, 4) else None
     colour = values if bands == 3 else cv2.cvtColor(values, cv2.COLOR_RGBA2RGB) if bands == 4 else np.repeat(values[..., :1], 3, axis=2)

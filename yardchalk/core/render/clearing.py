@@ -197,7 +197,7 @@ class ClearedPhoto(FramedPhoto):
         def look() -> Look:
             return look_again(self._without_noise.looked_at, self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
 
-        return self.cache.get((self.digest, "second look"), look).enlarged(self.analysis.shape)
+        return self.cache.get((self.digest, "second look"), lambda: look().enlarged(self.analysis.shape))
 
     def _given_clearing(self, product: Mask) -> Clearing:
         """The product where nothing was cleared."""

@@ -21,11 +21,12 @@ from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.ink import paper_share
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.region_list import Overlay
-from yardchalk.core.stages.edge.describe import describe_band
+from yardchalk.core.stages.edge.describe import SOLID, describe_band
 from yardchalk.core.stages.edge.finish import Finish, Tidying, apply_changes, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
 from yardchalk.core.stages.edge.matte import BandSettings, Cutout, Matte, Solution
 from yardchalk.core.stages.edge.overlay import lay_over
+from yardchalk.core.stages.edge.patch import patched, places_of_change
 from yardchalk.core.stages.edge.solve import solve_matte
 from yardchalk.core.stages.edge.stretches import TOLD, Stretch, outline_stretches
 from yardchalk.core.stages.edge.weigh import refine
@@ -40,12 +41,21 @@ Rows = tuple[slice, slice]
 class EdgedPhoto(ClearedPhoto):
     """With its matte."""
 
+    _before: Decisions | None = None
+
     def adopt(self, decided: Decisions) -> None:
         """Take what was decided before for this photo, frame and clearing settings."""
         self._decided = decided
         if decided.solution is not None:
             # The border stays solved when something is laid over it.
             self.cache.get((self.digest, "solution", decided.product_key, self.band_key), lambda: decided.solution)
+
+    def start_from(self, before: Decisions) -> None:
+        """Solve the matte only where the product is another than the one decided before, for the same photo and band settings.
+
+        Quick, and good to look at; what is delivered is solved as a whole.
+        """
+        self._before = before
 
     @cached_property
     def edge(self) -> EdgeSettings:
@@ -90,12 +100,24 @@ class EdgedPhoto(ClearedPhoto):
         )
         light = d.backdrop.light(w, h)
 
-        def solve() -> Matte:
+        def solve(settings: BandSettings = settings, at: Rows | None = None) -> Matte:
             strokes = self.marks.edge.wider
             wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
             look = None if self.given_alpha else self.second_look
-            return solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look)
+            return solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look, at)
 
+        before = self._before
+        if before is not None and before.solution is not None:
+            places = places_of_change(before.product, d.product, before.solution, self.painted)
+            if places is not None:
+                solution = before.solution
+                as_before = replace(
+                    settings, spread=solution.spread, mixing="codes" if solution.drawn else "light", solid=solution.thin_share < 1 - SOLID
+                )
+                for inner, outer in places:
+                    part = describe_band(self.analysis, solve(as_before, outer), light, as_before, outer)
+                    solution = patched(solution, part.in_half_precision(), inner)
+                return solution
         matte = self.cache.get((self.digest, "matte", d.product_key, self.matte_key), solve)
         return describe_band(self.analysis, matte, light, settings).in_half_precision()
 

@@ -30,13 +30,19 @@ _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
 _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
 _PLAIN_CONTRAST = 0.06  # share of the backdrop's light, from which on an edge is plain to see
 _CARRIED = 10.0  # px; how far along an outline is carried on
-_SOLID = 0.9  # share of the outline that is not of thin detail, from which on it is carried on
+SOLID = 0.9  # share of the outline that is not of thin detail, from which on it is carried on
 
 
-def describe_band(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: BandSettings = BandSettings()) -> Solution:
-    """What it takes to weigh the pixels of the band of a solved matte, at any size."""
+def describe_band(
+    pixels: NDArray[np.uint8],
+    matte: Matte,
+    light: Float,
+    settings: BandSettings = BandSettings(),
+    at: tuple[slice, slice] | None = None,
+) -> Solution:
+    """What it takes to weigh the pixels of the band of a solved matte, at any size; of these rows and columns, if not of all."""
     whole = _nothing(matte.alpha.shape)
-    at = around(matte.alpha > 0)
+    at = at or around(matte.alpha > 0)
     if at is None:
         return whole
     here = Matte(matte.alpha[at], matte.thin[at], matte.told[at], matte.spread)
@@ -50,7 +56,7 @@ def describe_band(pixels: NDArray[np.uint8], matte: Matte, light: Float, setting
 def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: BandSettings) -> Solution:
     alpha, thin, told = matte.alpha, matte.thin, matte.told
     outline = signed_distance(alpha)
-    distance = _continued(pixels, outline, thin, told)
+    distance = _continued(pixels, outline, thin, settings.solid)
     open_ = _OPEN if matte.spread <= WIDE else OPEN_SPREADS * matte.spread
     wide = max(open_, settings.clean + 1.5)
     soft = cv2.dilate(((alpha > 0) & (alpha < 1)).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
@@ -67,14 +73,14 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     behind = nearest_light(pixels, (distance < -away) | empty, rows, columns)
     farther = nearest_light(pixels, (distance < -away - _DEEPER) | empty, rows, columns)
     fine = thin[rows, columns]
-    spread = USUAL_SPREAD
+    spread = settings.spread or USUAL_SPREAD
     d = distance[rows, columns]
     seen = light_at(pixels, rows, columns)[:, 3]
     drawn = is_drawn(pixels, distance) if settings.mixing == "auto" else settings.mixing == "codes"
     if drawn:
         # From here to the end, codes stand for light.
         front, deeper, behind, farther, seen = (encode(values) for values in (front, deeper, behind, farther, seen))
-    if rows.size:
+    if rows.size and settings.spread is None:
         contrast = np.abs(front[:, 3] - behind[:, 3])
         unshaded = np.abs(behind[:, 1] / np.maximum(light[rows, columns, 1], 1e-3) - 1) < 0.1
         spread = measured_spread(d, seen, behind[:, 3], front[:, 3], (contrast > 0.15) & unshaded & ~fine)
@@ -148,7 +154,7 @@ def _trusted(alpha: Float, distance: Float, band: Mask, spread: float, least: fl
     return np.clip((mean - _EXPLAINED) / (_RAGGED - _EXPLAINED), least, 1)
 
 
-def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, told: Float) -> Float:
+def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, solid: bool | None) -> Float:
     """The distance to an outline that goes on smoothly where product and backdrop cannot be told apart.
 
     White on white has stretches without any edge: what was found there is noise. The outline of the stretches on either
@@ -157,7 +163,9 @@ def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, told: Flo
     near = (np.abs(distance) < _OPEN) & ~thin
     rows, columns = np.nonzero(near)
     # Of thin detail the outline is all corners.
-    if rows.size < _SOLID * np.count_nonzero(np.abs(distance) < _OPEN):
+    if solid is None:
+        solid = bool(rows.size >= SOLID * np.count_nonzero(np.abs(distance) < _OPEN))
+    if not (solid and rows.size):
         return distance
     front = nearest_light(pixels, distance > FRONT_FROM, rows, columns)
     behind = nearest_light(pixels, distance < -BEHIND_FROM, rows, columns)

@@ -35,6 +35,8 @@ class BandSettings:
     clean : how far inside the outline the product's colour may still be tinged by the backdrop.
     crumb : px² covered; solved pieces of less are left-overs of the solving.
     mixing : what is mixed at an edge, light or codes; auto is codes where flat colours show that the picture was drawn.
+    spread : of edges; measured if None.
+    solid : whether next to none of the outline is thin detail; found out if None.
     """
 
     solver: Solver = "auto"
@@ -42,6 +44,8 @@ class BandSettings:
     clean: float = FRONT_FROM
     crumb: float = 60.0
     mixing: Mixing = "auto"
+    spread: float | None = None
+    solid: bool | None = None
 
 
 @dataclass(frozen=True)
@@ -101,6 +105,11 @@ class Solution:
         at = np.flatnonzero((self.index > 0) & (self.index <= self.own))
         at = at[np.argsort(self.index.ravel()[at])]
         return np.divmod(at, self.index.shape[1])
+
+    @property
+    def thin_share(self) -> float:
+        """Share of the band where detail is thin."""
+        return float(self.doubt[: self.own, 2].mean()) if self.own else 0.0
 
     def in_half_precision(self) -> "Solution":
         """With what is listed rounded to float16, as it is kept: what is read back is then the same to the last bit."""

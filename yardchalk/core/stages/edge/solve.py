@@ -40,6 +40,7 @@ def solve_matte(
     settings: BandSettings = BandSettings(),
     wider: Mask | None = None,
     look: Look | None = None,
+    at: tuple[slice, slice] | None = None,
 ) -> Matte:
     """Solve the matte on the analysis picture.
 
@@ -56,17 +57,18 @@ def solve_matte(
     wider : bool, shape (h, w), optional
         Where alpha is unknown however far from the outline.
     look : the second look, on a picture of that shape, if there was one; believed where it agrees with the product.
+    at : rows and columns that are solved, if not all round the product.
     """
     blank = np.zeros(product.shape, np.float32)
     whole = Matte(blank, np.zeros(product.shape, bool), blank.copy(), USUAL_SPREAD)
-    at = around(product)
+    at = at or around(product)
     if at is None:
         return whole
     part = np.ascontiguousarray(pixels[at])
     first, near = _first(part, product, noise, look, at)
     inside = (first > 0.5).view(np.uint8)
     into, out_of = (cv2.distanceTransform(mask, cv2.DIST_L2, 5) for mask in (inside, 1 - inside))
-    spread = _first_spread(part, into - out_of, light[at])
+    spread = settings.spread or _first_spread(part, into - out_of, light[at])
     wide, looked = usual_width(spread, looked=False), usual_width(spread, looked=True)
     width = np.where(near, np.float32(wide), np.float32(looked)) if settings.width is None else np.float32(settings.width)
     core, backdrop = into > width, out_of > width
@@ -80,7 +82,7 @@ def solve_matte(
         if settings.solver == "auto" and settings.width is None and spread <= WIDE:
             # Where a person cleared otherwise than the second look would, the networks' word is not asked for.
             settled = ~near
-            first = np.where(settled, look_closely(part, light[at], first), first)
+            first = np.where(settled, look_closely(part, light[at], first, settled), first)
     settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     fine = None
     if wider is not None:
@@ -172,8 +174,10 @@ def solve_between(
     elif settings.solver == "open" or (settings.solver == "auto" and not mostly_thin):
         lines = ColourLines.of(pixels, *_sides(core, backdrop, first, settled))
         firm = np.where(thin, np.float32(_THIN_FIRM if settings.solver == "auto" else 0), np.float32(0))
-        out_of = cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5)
-        into = cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5)
+        # Where there is no sure product, or no sure backdrop, it is as far as can be.
+        farthest = np.float32(sum(first.shape))
+        out_of = np.minimum(cv2.distanceTransform((~backdrop).view(np.uint8), cv2.DIST_L2, 5), farthest)
+        into = np.minimum(cv2.distanceTransform((~core).view(np.uint8), cv2.DIST_L2, 5), farthest)
         ramp = out_of / np.maximum(out_of + into, np.float32(1e-3))
         alpha = lines.solve(np.where(thin, first, ramp), first, firm)
         if settings.solver == "auto":
