@@ -152,7 +152,8 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Without
     alive = _alive(small, support, partly=False)
     there = _or_all(support if alive is None else alive)[::2, ::2]
     light = small.astype(np.float32)
-    noise = 1.48 * float(np.median(np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there]))
+    off = np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there]
+    noise = 1.48 * float(np.median(off)) if off.size else 0.0
     if noise <= _LOUD:
         return WithoutNoise(pixels, pixels)
     quiet = cv2.fastNlMeansDenoisingColored(small, None, noise, noise, _PATCH, _SEARCHED)
