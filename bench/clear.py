@@ -159,11 +159,11 @@ def _time(plain: Render, script: dict[str, Any], truth: np.ndarray, times: dict[
     touched = SpreadRegion(kind="spread", points=tuple(script["touches"]))
     times["reach map"].append(_ms(lambda: reach_map(touched, ground)))
     mended = _box_mended(plain, script, truth)
-    decided = None
+    # Opened as at the bench, and nothing of the box known yet.
+    opened = Render(plain.data, plain.name, plain.sheet)
+    decided = _decided(opened, None)
     for count, name in enumerate(("box", "first stroke in a box", "next stroke in a box")):
-        # Another box than the one that quality was measured with, which is kept.
-        loop = tuple((x, min(y + 0.001, 1.0)) for x, y in mended.loop)
-        drawn = _under(plain, mended.model_copy(update={"loop": loop, "strokes": mended.strokes[:count]}))
+        drawn = _under(opened, mended.model_copy(update={"strokes": mended.strokes[:count]}))
         began = time.perf_counter()
         decided = _decided(drawn, decided)
         view(drawn, "removed", 0.5, drawn.whole(0.5))

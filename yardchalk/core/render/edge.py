@@ -24,7 +24,7 @@ from yardchalk.core.stages.clear.region_list import Overlay
 from yardchalk.core.stages.edge.describe import SOLID, describe_band
 from yardchalk.core.stages.edge.finish import Finish, Tidying, apply_changes, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
-from yardchalk.core.stages.edge.matte import BandSettings, Cutout, Matte, Solution
+from yardchalk.core.stages.edge.matte import BandSettings, Cutout, Matte, Mixing, Part, Solution
 from yardchalk.core.stages.edge.overlay import lay_over
 from yardchalk.core.stages.edge.patch import patched, places_of_change
 from yardchalk.core.stages.edge.solve import solve_matte
@@ -35,7 +35,6 @@ from yardchalk.core.stages.plot import Plot
 
 _AT_HAND = ANALYSIS_SIDE**2  # px of a region whose matte is kept for the next stroke to be laid over
 SEE_THROUGH = 0.8  # of glass, where nothing else is said
-Rows = tuple[slice, slice]
 
 
 class EdgedPhoto(ClearedPhoto):
@@ -100,26 +99,34 @@ class EdgedPhoto(ClearedPhoto):
         )
         light = d.backdrop.light(w, h)
 
-        def solve(settings: BandSettings = settings, at: Rows | None = None) -> Matte:
+        def solve(settings: BandSettings = settings, at: Part | None = None) -> Matte:
             strokes = self.marks.edge.wider
             wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
             look = None if self.given_alpha else self.second_look
             return solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look, at)
 
-        before = self._before
-        if before is not None and before.solution is not None:
-            places = places_of_change(before.product, d.product, before.solution, self.painted)
-            if places is not None:
-                solution = before.solution
-                as_before = replace(
-                    settings, spread=solution.spread, mixing="codes" if solution.drawn else "light", solid=solution.thin_share < 1 - SOLID
-                )
-                for inner, outer in places:
-                    part = describe_band(self.analysis, solve(as_before, outer), light, as_before, outer)
-                    solution = patched(solution, part.in_half_precision(), inner)
-                return solution
+        if self._before is not None and (near := self._patched(self._before, settings, solve, light)) is not None:
+            return near
         matte = self.cache.get((self.digest, "matte", d.product_key, self.matte_key), solve)
         return describe_band(self.analysis, matte, light, settings).in_half_precision()
+
+    def _patched(
+        self, before: Decisions, settings: BandSettings, solve: Callable[[BandSettings, Part], Matte], light: Float
+    ) -> Solution | None:
+        """What was solved before, with the places where the product is another solved anew; None if that is not worth it."""
+        solution = before.solution
+        if solution is None:
+            return None
+        places = places_of_change(before.product, self.decisions.product, solution, self.painted)
+        if places is None:
+            return None
+        # What is measured over the whole stays as it was.
+        mixing: Mixing = "codes" if solution.drawn else "light"
+        settings = replace(settings, spread=solution.spread, mixing=mixing, solid=solution.thin_share < 1 - SOLID)
+        for inner, outer in places:
+            part = describe_band(self.analysis, solve(settings, outer), light, settings, outer)
+            solution = patched(solution, part.in_half_precision(), inner)
+        return solution
 
     @property
     def stretches(self) -> list[Stretch]:
@@ -274,18 +281,18 @@ class EdgedPhoto(ClearedPhoto):
         small = self.decisions.backdrop.small_log_light
         whole = Plot.of(self.framing, frame[1], frame[0])
 
-        def backdrop(at: Rows) -> Float:
+        def backdrop(at: Part) -> Float:
             return region_of(small, frame, *at)
 
-        def seen(at: Rows) -> Coded:
+        def seen(at: Part) -> Coded:
             return pixels[at[0].start - region.top : at[0].stop - region.top, at[1].start - region.left : at[1].stop - region.left]
 
-        said: dict[int, Callable[[Rows], Float]] = {}
-        freed: dict[int, Callable[[Rows], Float]] = {}
+        said: dict[int, Callable[[Part], Float]] = {}
+        freed: dict[int, Callable[[Part], Float]] = {}
         printed: dict[int, Float] = {}
         for number in np.unique(overlay.owner[overlay.owner > 0]).tolist():
             made = self.regions[number - 1]
-            value: Callable[[Rows], Float]
+            value: Callable[[Part], Float]
             if isinstance(made, OutlineRegion):
                 value = partial(_outlined, made, whole)
             elif isinstance(made, ContrastRegion):
@@ -302,19 +309,19 @@ class EdgedPhoto(ClearedPhoto):
         return lay_over(cut, overlay, pixels, frame, region.index, said, freed, printed)
 
 
-def _outlined(made: OutlineRegion, whole: Plot, at: Rows) -> Float:
+def _outlined(made: OutlineRegion, whole: Plot, at: Part) -> Float:
     return outline(made, whole.part(*at))
 
 
-def _contrasted(made: ContrastRegion, seen: Callable[[Rows], Coded], backdrop: Callable[[Rows], Float], at: Rows) -> Float:
+def _contrasted(made: ContrastRegion, seen: Callable[[Part], Coded], backdrop: Callable[[Part], Float], at: Part) -> Float:
     return contrast(made, seen(at), backdrop(at))
 
 
-def _paper(levels: tuple[float, float], seen: Callable[[Rows], Coded], backdrop: Callable[[Rows], Float], at: Rows) -> Float:
+def _paper(levels: tuple[float, float], seen: Callable[[Part], Coded], backdrop: Callable[[Part], Float], at: Part) -> Float:
     return paper_share(seen(at), backdrop(at), levels)
 
 
-def _less(value: Callable[[Rows], Float], at: Rows) -> Float:
+def _less(value: Callable[[Part], Float], at: Part) -> Float:
     return 1 - value(at)
 
 

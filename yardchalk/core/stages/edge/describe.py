@@ -13,7 +13,18 @@ from yardchalk.core.regions import pieces_of
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
 from yardchalk.core.stages.edge.drawn import is_drawn
 from yardchalk.core.stages.edge.first import drop_crumbs
-from yardchalk.core.stages.edge.matte import BEHIND_FROM, FRONT_FROM, NOTHING, OPEN_SPREADS, WIDE, BandSettings, Matte, Solution, around
+from yardchalk.core.stages.edge.matte import (
+    BEHIND_FROM,
+    FRONT_FROM,
+    NOTHING,
+    OPEN_SPREADS,
+    WIDE,
+    BandSettings,
+    Matte,
+    Part,
+    Solution,
+    around,
+)
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light
 from yardchalk.core.stages.edge.weigh import refine
 
@@ -38,7 +49,7 @@ def describe_band(
     matte: Matte,
     light: Float,
     settings: BandSettings = BandSettings(),
-    at: tuple[slice, slice] | None = None,
+    at: Part | None = None,
 ) -> Solution:
     """What it takes to weigh the pixels of the band of a solved matte, at any size; of these rows and columns, if not of all."""
     whole = _nothing(matte.alpha.shape)

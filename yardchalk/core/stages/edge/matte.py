@@ -16,6 +16,7 @@ from yardchalk.core.stages.edge.samples import Places
 
 Solver = Literal["auto", "known", "open"]
 Mixing = Literal["auto", "light", "codes"]
+Part = tuple[slice, slice]  # rows and columns
 FRONT_FROM, BEHIND_FROM = 2.0, 2.5  # px; from the outline, where product and backdrop are themselves
 OPEN_SPREADS = 2.6  # spreads of an edge within which alpha is open
 WIDE = 2.5  # px; spread of edges, measured roughly, from which on a photo counts as soft
@@ -148,7 +149,7 @@ class Cutout:
     drawn: bool = False
 
 
-def around(product: Mask) -> tuple[slice, slice] | None:
+def around(product: Mask) -> Part | None:
     """Rows and columns of the product with as much round it as is looked at; None without a product."""
     rows, columns = np.flatnonzero(product.any(1)), np.flatnonzero(product.any(0))
     if not rows.size:

@@ -11,9 +11,7 @@ import numpy as np
 
 from yardchalk.core.colour import Mask
 from yardchalk.core.regions import pieces_of
-from yardchalk.core.stages.edge.matte import WIDE, Solution, around
-
-Rows = tuple[slice, slice]
+from yardchalk.core.stages.edge.matte import WIDE, Part, Solution, around
 
 _SLIVER = 5  # px; what is as wide is none
 _REACH = 40  # px; how far from a change of the product its border is another
@@ -22,7 +20,7 @@ _MOST = 0.5  # of what would be solved else; more is not worth it
 _THIN = 0.5  # share of the band, from which on how it is solved hangs on the whole of it
 
 
-def places_of_change(before: Mask, product: Mask, solution: Solution, painted: Mask | None = None) -> list[tuple[Rows, Rows]] | None:
+def places_of_change(before: Mask, product: Mask, solution: Solution, painted: Mask | None = None) -> list[tuple[Part, Part]] | None:
     """Where a matte has to be solved anew since the product, bool (h, w), is another than the one before; `painted` is what was by hand.
 
     Returns pairs of rows and columns: of what is to be laid into the matte that was solved before, and of what has to be solved for
@@ -44,7 +42,7 @@ def places_of_change(before: Mask, product: Mask, solution: Solution, painted: M
     return places if solved < _MOST * _length(whole[0]) * _length(whole[1]) else None
 
 
-def patched(solution: Solution, part: Solution, at: Rows) -> Solution:
+def patched(solution: Solution, part: Solution, at: Part) -> Solution:
     """The solution with another laid into it at rows and columns."""
     inside = np.zeros(solution.index.shape, bool)
     inside[at] = True

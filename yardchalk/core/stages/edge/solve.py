@@ -19,7 +19,7 @@ from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
 from yardchalk.core.stages.edge.first import drop_crumbs, first_matte, matte_between
 from yardchalk.core.stages.edge.hue import hue_share
-from yardchalk.core.stages.edge.matte import ALL, BEHIND_FROM, NOTHING, OPEN_SPREADS, WIDE, BandSettings, Matte, around
+from yardchalk.core.stages.edge.matte import ALL, BEHIND_FROM, NOTHING, OPEN_SPREADS, WIDE, BandSettings, Matte, Part, around
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light
 
 _THIN_FIRM = 1e-2  # weight of the known backdrop's word where detail is thin
@@ -40,7 +40,7 @@ def solve_matte(
     settings: BandSettings = BandSettings(),
     wider: Mask | None = None,
     look: Look | None = None,
-    at: tuple[slice, slice] | None = None,
+    at: Part | None = None,
 ) -> Matte:
     """Solve the matte on the analysis picture.
 
@@ -113,7 +113,7 @@ def usual_width(spread: float, looked: bool) -> float:
     return _LOOKED_WIDTH if looked else _USUAL_WIDTH
 
 
-def _first(pixels: NDArray[np.uint8], product: Mask, noise: float, look: Look | None, at: tuple[slice, slice]) -> tuple[Float, Mask]:
+def _first(pixels: NDArray[np.uint8], product: Mask, noise: float, look: Look | None, at: Part) -> tuple[Float, Mask]:
     """A matte to start from, on a part of the picture, and where that is not the second look's: bool (h, w)."""
     if look is None:
         return first_matte(pixels, product[at], noise), np.ones(pixels.shape[:2], bool)
