@@ -17,7 +17,7 @@ _SLIVER = 5  # px; what is as wide is none
 _REACH = 40  # px; how far from a change of the product its border is another
 _ROUND_IT = 72  # px; how much more is solved, so that what is kept of it does not know where that ends
 _MOST = 0.5  # of what would be solved else; more is not worth it
-_THIN = 0.5  # share of the band, from which on how it is solved hangs on the whole of it
+_THIN = 0.4  # share of the band, from which on how it is solved hangs on the whole of it
 
 
 def places_of_change(before: Mask, product: Mask, solution: Solution, painted: Mask | None = None) -> list[tuple[Part, Part]] | None:
