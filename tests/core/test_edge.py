@@ -121,6 +121,13 @@ class SolvingTest(unittest.TestCase):
             self.assertEqual(len(band[0]), quick.solution.own)
             listed = quick.solution.index[quick.solution.index > 0]
             self.assertEqual((int(listed.min()), int(listed.max()), listed.size), (1, len(quick.solution.front), len(quick.solution.front)))
+            # Whoever does not start from another gets the whole, also after what was laid together was looked at.
+            looked_at = replace(quick.decisions, solution=quick.solution)
+            quick.adopt(looked_at)
+            delivered = quick.with_marks(quick.marks)
+            delivered.adopt(replace(looked_at, solution=None))
+            self.assertEqual((quick.solution.whole, delivered.solution.whole), (False, True))
+            np.testing.assert_array_equal(delivered.solution.alpha, whole.solution.alpha)
         # What has changed all over is solved as a whole.
         product = np.roll(before.product, 60, axis=1)
         self.assertIsNone(places_of_change(before.product, product, first.solution))

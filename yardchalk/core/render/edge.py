@@ -45,7 +45,7 @@ class EdgedPhoto(ClearedPhoto):
     def adopt(self, decided: Decisions) -> None:
         """Take what was decided before for this photo, frame and clearing settings."""
         self._decided = decided
-        if decided.solution is not None:
+        if decided.solution is not None and decided.solution.whole:
             # The border stays solved when something is laid over it.
             self.cache.get((self.digest, "solution", decided.product_key, self.band_key), lambda: decided.solution)
 
@@ -85,46 +85,51 @@ class EdgedPhoto(ClearedPhoto):
         if d.solution is not None:
             return d.solution
         # By what it is solved for, not by the regions: a stroke laid over it leaves it as it is.
-        return self.cache.get((self.digest, "solution", d.product_key, self.band_key), self._solve)
+        key = (self.digest, "solution", d.product_key, self.band_key)
+        before = self._before
+        if before is not None and self.cache.peek(key) is None:
+            near = self.cache.get((*key, "from", before.product_key), lambda: self._patched(before))
+            if near is not None:
+                return near
+        return self.cache.get(key, self._solve)
 
-    def _solve(self) -> Solution:
-        d, edge = self.decisions, self.edge
-        h, w = d.product.shape
-        plain = BandSettings()
-        settings = BandSettings(
+    @property
+    def _band_settings(self) -> BandSettings:
+        edge, plain = self.edge, BandSettings()
+        return BandSettings(
             solver=edge.solver,
             width=None if edge.width is None else max(self.length(edge.width, self.analysis_scale), 1.0),
             clean=plain.clean + self.length(edge.fringe_width, self.analysis_scale),
             mixing=edge.mixing,
         )
-        light = d.backdrop.light(w, h)
 
-        def solve(settings: BandSettings = settings, at: Part | None = None) -> Matte:
-            strokes = self.marks.edge.wider
-            wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
-            look = None if self.given_alpha else self.second_look
-            return solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look, at)
-
-        if self._before is not None and (near := self._patched(self._before, settings, solve, light)) is not None:
-            return near
-        matte = self.cache.get((self.digest, "matte", d.product_key, self.matte_key), solve)
+    def _solve(self) -> Solution:
+        d, settings = self.decisions, self._band_settings
+        light = d.backdrop.light(*d.product.shape[::-1])
+        matte = self.cache.get((self.digest, "matte", d.product_key, self.matte_key), lambda: self._matte(settings, light))
         return describe_band(self.analysis, matte, light, settings).in_half_precision()
 
-    def _patched(
-        self, before: Decisions, settings: BandSettings, solve: Callable[[BandSettings, Part], Matte], light: Float
-    ) -> Solution | None:
+    def _matte(self, settings: BandSettings, light: Float, at: Part | None = None) -> Matte:
+        """All of it, or of rows and columns."""
+        d, strokes = self.decisions, self.marks.edge.wider
+        wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
+        look = None if self.given_alpha else self.second_look
+        return solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look, at)
+
+    def _patched(self, before: Decisions) -> Solution | None:
         """What was solved before, with the places where the product is another solved anew; None if that is not worth it."""
-        solution = before.solution
+        d, solution = self.decisions, before.solution
         if solution is None:
             return None
-        places = places_of_change(before.product, self.decisions.product, solution, self.painted)
+        places = places_of_change(before.product, d.product, solution, self.painted)
         if places is None:
             return None
+        light = d.backdrop.light(*d.product.shape[::-1])
         # What is measured over the whole stays as it was.
         mixing: Mixing = "codes" if solution.drawn else "light"
-        settings = replace(settings, spread=solution.spread, mixing=mixing, solid=solution.thin_share < 1 - SOLID)
+        settings = replace(self._band_settings, spread=solution.spread, mixing=mixing, solid=solution.thin_share < 1 - SOLID)
         for inner, outer in places:
-            part = describe_band(self.analysis, solve(settings, outer), light, settings, outer)
+            part = describe_band(self.analysis, self._matte(settings, light, outer), light, settings, outer)
             solution = patched(solution, part.in_half_precision(), inner)
         return solution
 

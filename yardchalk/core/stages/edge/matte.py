@@ -87,6 +87,8 @@ class Solution:
         told product from backdrop, 0..1, and how far the close look is to be held to, 0..1, less than nothing where there was none.
     drawn : bool
         Whether edges are mixed in codes, as in what was drawn, not in light.
+    whole : bool
+        Whether it was solved as a whole, as all is that is delivered, not laid together.
     """
 
     alpha: Float
@@ -99,6 +101,7 @@ class Solution:
     behind: Float
     doubt: Float
     drawn: bool = False
+    whole: bool = True
 
     @property
     def band(self) -> tuple[Places, Places]:

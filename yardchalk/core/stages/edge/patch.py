@@ -57,7 +57,8 @@ def patched(solution: Solution, part: Solution, at: Part) -> Solution:
     front, behind, doubt = (np.concatenate([getattr(solution, name), getattr(part, name)])[taken] for name in ("front", "behind", "doubt"))
     alpha, distance = solution.alpha.copy(), solution.distance.copy()
     alpha[at], distance[at] = part.alpha[at], part.distance[at]
-    return replace(solution, alpha=alpha, distance=distance, index=index, own=band.size, front=front, behind=behind, doubt=doubt)
+    listed = {"own": band.size, "front": front, "behind": behind, "doubt": doubt}
+    return replace(solution, alpha=alpha, distance=distance, index=index, whole=False, **listed)
 
 
 def _changed(before: Mask, product: Mask) -> Mask:
