@@ -6,6 +6,7 @@ import json
 import re
 import time
 from collections.abc import Callable
+from datetime import date, timedelta
 from typing import Any, ClassVar
 
 import numpy as np
@@ -199,17 +200,30 @@ class LotAgainTest(PageCase):
         expect(tile).to_contain_text("nothing found")
         page.unroute_all()
 
-    def test_a_lot_is_renamed_removed_and_taken_back(self) -> None:
+    def test_a_lot_is_renamed_given_a_day_removed_and_taken_back(self) -> None:
         page = self.page
         lot_id = self.filled(small_photos(1))
+        other = self.filled({})
+        tomorrow = date.today() + timedelta(days=1)
         self.go(f"/lots/{lot_id}")
         expect(page.locator("a[data-photo] img")).to_have_count(1)
         page.get_by_role("heading", level=1).get_by_role("button").click()
         page.get_by_role("textbox", name="Name", exact=True).fill("Spring shoot")
+        page.get_by_label("Due").fill(tomorrow.isoformat())
         page.keyboard.press("Enter")
         expect(page.get_by_role("heading", name="Spring shoot")).to_be_visible()
+        expect(page.get_by_text("due tomorrow")).to_be_visible()
+        self.client.put(f"/api/lots/{other}/due", json={"due": (tomorrow - timedelta(days=3)).isoformat()})
         self.go("/")
         card = page.locator(".lot").filter(has_text="Spring shoot")
+        page.get_by_role("radio", name="Due first").click()
+        expect(page.locator(".lot").first).to_contain_text("2 days late")
+        expect(page.locator(".lot").nth(1)).to_contain_text("due tomorrow")
+        card.hover()
+        card.get_by_role("button", name="Name and due day").click()
+        page.get_by_role("button", name="No day").click()
+        page.get_by_role("button", name="Keep").click()
+        expect(card).not_to_contain_text("due tomorrow")
         card.hover()
         card.get_by_role("button", name="Remove").click()
         expect(page.get_by_text("Spring shoot is removed.")).to_be_visible()
@@ -302,6 +316,14 @@ class BenchTest(PageCase):
         page.dispatch_event("body", "keydown", {"key": "ω", "code": "KeyV"})  # of a Greek one
         expect(page.get_by_role("radio", name="Picture")).to_be_checked()
         expect(chosen).to_have_attribute("aria-label", "grey")
+        page.get_by_role("button", name="own", exact=True).click()
+        page.get_by_label("Colour of a test card").fill("#d9c7a8")
+        with page.expect_response(lambda r: "/picture/d9c7a8/" in r.url and r.ok):
+            page.get_by_role("button", name="Add this colour").click()
+        self.axe()
+        page.get_by_role("button", name="Forget #d9c7a8").click()
+        page.keyboard.press("Escape")
+        expect(chosen).to_have_attribute("aria-label", "white")
         page.keyboard.press("?")
         expect(page.get_by_role("dialog")).to_be_visible()
         page.keyboard.press("Escape")

@@ -86,7 +86,7 @@ class LawTest(unittest.TestCase):
     def test_beyond_the_product_a_picture_is_exactly_its_card(self) -> None:
         alpha = self.render.cut(1.0, whole(self.render)).alpha
         for card, level in (("white", 255), ("black", 0), ("grey", 128)):
-            pixels = self.render.picture(1.0, whole(self.render), card)  # type: ignore[arg-type]
+            pixels = self.render.picture(1.0, whole(self.render), card)
             self.assertTrue((pixels[alpha == 0] == level).all(), card)
         self.assertEqual(len(off_pixels(self.render)), 0)
 

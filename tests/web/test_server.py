@@ -1,5 +1,6 @@
 """The server over real HTTP: intake, tiles, marks, events, and what it refuses."""
 
+import base64
 import hashlib
 import json
 import threading
@@ -13,6 +14,7 @@ import numpy as np
 from tests.pictures import Scene, iou
 from tests.stand import StudioCase, small_photos
 from yardchalk.studio.delivering import write_delivery
+from yardchalk.studio.sweeping import sweep
 from yardchalk.web.models import LineupTile
 
 
@@ -121,6 +123,36 @@ class ApiTest(ServerCase):
         self.assertEqual(before.shape[:2], (round(1100 / 2**0.5), round(1300 / 2**0.5)), "one step smaller")
         self.assertEqual(self.client.get(f"{base}/picture/white/{{}}/0/9-9").status_code, 404)
         self.assertEqual(self.client.get(base.replace(base[-16:], "0" * 16) + "/picture/white/{}/0/0-0").status_code, 404)
+
+    def test_cut_outs_are_seen_on_test_cards_of_ones_own(self) -> None:
+        lot_id = self.filled({"pot.png": Scene(width=500, height=400).made().png})
+        photo_id = self.rows(lot_id)[0]["id"]
+        base = self.client.get(f"/api/photos/{photo_id}").json()["tile_base"]
+        colour = self.client.post("/api/test-cards/colours", json={"colour": "#d9c7a8"}).json()["card"]
+        # Wider than the photo: it fills it, and its sides are left out. Where it is see-through, it lies on white.
+        halves = np.zeros((80, 200, 4), np.uint8)
+        halves[:, 40:100] = (60, 30, 200, 255)  # B, G, R
+        address = "data:image/png;base64," + base64.b64encode(cv2.imencode(".png", halves)[1]).decode()
+        made = self.client.post("/api/test-cards/pictures", json={"name": "shelf.png", "picture": address})
+        self.assertEqual(made.status_code, 201, made.text)
+        picture = made.json()["card"]
+        self.assertEqual([one["card"] for one in self.client.get("/api/test-cards").json()], [colour, picture])
+        sweep(self.studio, 0)
+        for card, left, right in ((colour, (217, 199, 168), (217, 199, 168)), (picture, (200, 30, 60), (255, 255, 255))):
+            seen = self.tile(f"{base}/picture/{card}/{{}}/0/0-0").astype(int)
+            self.assertLess(np.abs(seen[:30, :240] - left).max(), 8, card)
+            self.assertLess(np.abs(seen[:30, 260:] - right).max(), 8, card)
+            pixel = self.client.get(f"/api/photos/{photo_id}/pixel", params={"x": 5, "y": 5, "card": card}).json()
+            self.assertLess(np.abs(np.array(pixel["after"]) - left).max(), 8, card)
+        self.client.delete(f"/api/test-cards/{picture}")
+        self.assertEqual([one["card"] for one in self.client.get("/api/test-cards").json()], [colour])
+        gone = self.client.get(f"{base}/picture/{'0' * 64}/{{}}/0/0-0")
+        self.assertEqual((gone.status_code, gone.json()["message"][:13]), (404, "The test card"))
+        self.assertEqual(self.client.get(f"{base}/picture/chartreuse/{{}}/0/0-0").status_code, 422)
+        broken = self.client.post("/api/test-cards/pictures", json={"name": "x", "picture": "data:image/png;base64,AAAA"})
+        self.assertEqual(broken.status_code, 422)
+        full = [self.client.post("/api/test-cards/colours", json={"colour": f"#0000{i:02x}"}) for i in range(12)][-1]
+        self.assertEqual((full.status_code, "12 test cards" in full.json()["message"]), (409, True))
 
     def test_marks_are_kept_and_checked(self) -> None:
         lot_id = self.filled(small_photos(1))

@@ -7,11 +7,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yardchalk.core.cards import Card
 from yardchalk.core.colour import Coded, Float, Mask, darkest, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.pixels import Picture, Region
-from yardchalk.core.render import Card, Render
+from yardchalk.core.render import Render
 
+Behind = Card | NDArray[np.uint8]
 View = Literal["picture", "before", "clip", "white", "matte", "reach", "removed", "map", "edge"]
 # Views in which every level counts; the others may be sent through a lossy codec.
 EXACT: frozenset[View] = frozenset({"white", "matte"})
@@ -26,7 +28,7 @@ _PART = 512  # px
 _DOT = 5  # px; an off pixel is drawn at least this wide
 
 
-def view(render: Render, name: View, scale: float, region: Region, card: Card = "white", level: int = 255) -> NDArray[np.uint8]:
+def view(render: Render, name: View, scale: float, region: Region, card: Behind = "white", level: int = 255) -> NDArray[np.uint8]:
     """A region at a scale as the bench shows it: uint8, shape (h, w, 3), sRGB-coded.
 
     Parameters
@@ -37,6 +39,7 @@ def view(render: Render, name: View, scale: float, region: Region, card: Card = 
         card with what was removed showing through, marked by strokes and a line round it. map: the contrast map or the paper's
         share of the last region that has one. edge: the photo's own pixels, dimmed but for the band; the band tinted teal where a
         close look told product from backdrop, blue where the known backdrop did, yellow where the colours alone; the outline as a line.
+    card : as `Render.picture` takes it.
     level : of the white check: what reaches it in every channel passes for white.
     """
     if name == "picture":
@@ -115,7 +118,7 @@ def _reach(render: Render, scale: float, region: Region) -> NDArray[np.uint8]:
     return out
 
 
-def _removed(render: Render, scale: float, region: Region, card: Card) -> NDArray[np.uint8]:
+def _removed(render: Render, scale: float, region: Region, card: Behind) -> NDArray[np.uint8]:
     """What is removed shows through the card, with pairs of short chalk strokes on it and a line round it.
 
     The strokes are light on dark and dark on light, so that they are seen on every card.

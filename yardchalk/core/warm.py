@@ -8,10 +8,11 @@ from collections.abc import Iterator
 import cv2
 import numpy as np
 
+from yardchalk.core.cards import Card
 from yardchalk.core.clear_settings import AutomaticRegion, BoxRegion, ClearMarks, FamilyRegion, SpreadRegion
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.deliver import produce
-from yardchalk.core.render import Card, Render
+from yardchalk.core.render import Render
 from yardchalk.core.settings import LiftMarks, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map

@@ -12,6 +12,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
+from datetime import date, timedelta
 from pathlib import Path
 from typing import IO, Any
 
@@ -229,6 +230,8 @@ def load_demo(service: Service) -> None:
         for lot in missing:
             with studio.transaction() as connection:
                 lot_id = lot_rows.add_lot(connection, lot["name"], lot["sheet"], lot["spec"])
+                if "due_in_days" in lot:
+                    lot_rows.set_due(connection, lot_id, date.today() + timedelta(days=lot["due_in_days"]))
             for path in _demo_photos(lot):
                 with path.open("rb") as file:
                     take_in(studio, lot_id, path.name, file)

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from yardchalk.core.cards import Card
 from yardchalk.core.clear_settings import ContrastRegion, SpreadRegion
-from yardchalk.core.render import Card
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.core.views import View
 

@@ -1,5 +1,7 @@
 """Lots: made, named, removed, and taken back for as long as they are kept."""
 
+from datetime import date
+
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.store.queries import lot_rows, photo_rows
 from yardchalk.store.queries.rows import Row
@@ -48,6 +50,14 @@ def rename_lot(studio: Studio, lot_id: int, name: str) -> None:
         raise YardError("has no name", where="The lot", remedy="Give it one")
     with studio.transaction() as connection:
         if not lot_rows.rename_lot(connection, lot_id, name.strip()):
+            raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
+        announce(connection, lot_id)
+
+
+def set_due(studio: Studio, lot_id: int, due: date | None) -> None:
+    """Say by which day a lot is owed, or that no day is set."""
+    with studio.transaction() as connection:
+        if not lot_rows.set_due(connection, lot_id, due):
             raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
         announce(connection, lot_id)
 

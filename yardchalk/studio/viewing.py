@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from yardchalk.core.codecs import encode_tile
+from yardchalk.core.cards import Card, filling, is_picture
+from yardchalk.core.codecs import decode_photo, encode_tile
 from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.errors import NotThere
 from yardchalk.core.pixels import Picture, Region
@@ -14,7 +15,7 @@ from yardchalk.core.render import Decisions, Render, StageCache
 from yardchalk.core.settings import EdgeMarks
 from yardchalk.core.stages.balance import cast_of, gains_for, keeping_lightness, take_sample, to_temperature
 from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set
-from yardchalk.core.views import EXACT, view
+from yardchalk.core.views import EXACT, Behind, view
 from yardchalk.store.files import FileStore
 from yardchalk.studio.asking import (
     Asked,
@@ -77,7 +78,7 @@ class Viewing:
         if isinstance(asked, SampleAsked):
             return _sampled(render, asked.box)
         if isinstance(asked, PixelAsked):
-            return _pixel(render, asked)
+            return self._pixel(render, asked)
         if isinstance(asked, EdgeAsked):
             return report_on_edge(render, asked.fringe_limit)
         if isinstance(asked, MendsAsked):
@@ -98,11 +99,33 @@ class Viewing:
         if left >= width or up >= height:
             raise NotThere("lies outside the photo", where=f"Tile {asked.column}, {asked.row}")
         region = Region(up, min(up + TILE, height), left, min(left + TILE, width))
+
+        def tile() -> tuple[bytes, str]:
+            behind = self._behind(asked.card, (width, height), region)
+            return encode_tile(view(render, asked.view, scale, region, behind, asked.level), exact=_exact(asked))
+
         # Asking anew for a tile that was shown (a test card back and forth) costs nothing.
-        return self.cache.get(
-            ("tile", asked),
-            lambda: encode_tile(view(render, asked.view, scale, region, asked.card, asked.level), exact=_exact(asked)),
+        return self.cache.get(("tile", asked), tile)
+
+    def _pixel(self, render: Render, asked: PixelAsked) -> dict[str, Any]:
+        region = _inside(render, (asked.x, asked.y, 1, 1))
+        behind = self._behind(asked.card, render.size_at(1.0), region)
+        before, after = (
+            Picture(pixels).eight_bit().pixels[0, 0] for pixels in (render.part(1.0, region).pixels, render.picture(1.0, region, behind))
         )
+        white = to_lab(np.full((1, 3), 255, np.uint8))
+        off = [float(delta_e(to_lab(values[None]), white)[0]) for values in (before, after)]
+        return {"before": before.tolist(), "after": after.tolist(), "before_off_white": off[0], "after_off_white": off[1]}
+
+    def _behind(self, card: Card, size: tuple[int, int], region: Region) -> Behind:
+        """The card; a region of the photo at that width and height where it is a picture."""
+        if not is_picture(card):
+            return card
+        try:
+            picture = self.cache.get((card, "card"), lambda: decode_photo(self.files.get(card), "The test card").eight_bit())
+        except FileNotFoundError:
+            raise NotThere("is not kept any more", where="The test card", remedy="Choose another") from None
+        return filling(picture, *size, region)
 
     def _render(self, subject: Subject) -> Render:
         data = self.cache.get((subject.digest, "file"), lambda: self.files.get(subject.digest))
@@ -192,13 +215,3 @@ def _sampled(render: Render, box: tuple[int, int, int, int]) -> dict[str, Any]:
         "white_point": int(np.clip(np.floor(levels[0]), 128, 255)),
         "black_point": int(np.clip(np.ceil(levels[-1]), 0, 100)),
     }
-
-
-def _pixel(render: Render, asked: PixelAsked) -> dict[str, Any]:
-    region = _inside(render, (asked.x, asked.y, 1, 1))
-    before, after = (
-        Picture(pixels).eight_bit().pixels[0, 0] for pixels in (render.part(1.0, region).pixels, render.picture(1.0, region, asked.card))
-    )
-    white = to_lab(np.full((1, 3), 255, np.uint8))
-    off = [float(delta_e(to_lab(values[None]), white)[0]) for values in (before, after)]
-    return {"before": before.tolist(), "after": after.tolist(), "before_off_white": off[0], "after_off_white": off[1]}

@@ -18,7 +18,7 @@ from yardchalk.core.settings import what_is_wrong
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
-from yardchalk.web import clearing, deliveries, edging, intake, judging, lots, mending, photos, shelf
+from yardchalk.web import cards, clearing, deliveries, edging, intake, judging, lots, mending, photos, shelf
 from yardchalk.web.common import GivenMarks, answer_error, answer_fault
 from yardchalk.web.events import LiveEvents
 from yardchalk.web.guard import Guard
@@ -63,6 +63,7 @@ def create_app(place: Place | None = None) -> FastAPI:
         judging.router,
         deliveries.router,
         shelf.router,
+        cards.router,
         intake.router,
     ):
         app.include_router(router)

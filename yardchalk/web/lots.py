@@ -17,6 +17,7 @@ from yardchalk.web.models import (
     Count,
     Created,
     DeliverAsked,
+    Due,
     EmptySet,
     InForce,
     LineupTile,
@@ -59,6 +60,11 @@ def put_lot(studio: TheStudio, lot_id: int, asked: InForce) -> Any:
 @router.put("/lots/{lot_id}/name", status_code=204)
 def put_name(studio: TheStudio, lot_id: int, asked: Name) -> None:
     lots.rename_lot(studio, lot_id, asked.name)
+
+
+@router.put("/lots/{lot_id}/due", status_code=204)
+def put_due(studio: TheStudio, lot_id: int, asked: Due) -> None:
+    lots.set_due(studio, lot_id, asked.due)
 
 
 @router.delete("/lots/{lot_id}", status_code=204)

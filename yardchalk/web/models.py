@@ -1,17 +1,18 @@
 """What the API takes and gives. The page's TypeScript types are generated from these."""
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from yardchalk.core.by_example import Carried
+from yardchalk.core.cards import Card
 from yardchalk.core.checks import Finding, Scope, Verdict
 from yardchalk.core.checks.finding import Place as PlaceFound
 from yardchalk.core.clear_settings import AnyRegion, ContrastMap, Knot
 from yardchalk.core.codecs.reading import PhotoFacts
 from yardchalk.core.colour_settings import ColourSettings
-from yardchalk.core.listing import FileKind
+from yardchalk.core.listing import FileKind, HeldPicture
 from yardchalk.core.mend_settings import FillMend
 from yardchalk.core.mending import MENDABLE, Mend
 from yardchalk.core.settings import EdgeSettings, ListingSpec, Marks
@@ -42,6 +43,10 @@ class LotAsked(BaseModel):
 
 class Name(BaseModel):
     name: str = Field(min_length=1, max_length=120)
+
+
+class Due(BaseModel):
+    due: date | None = Field(description="The day by which the lot is owed; null if no day is set.")
 
 
 class InForce(BaseModel):
@@ -142,6 +147,7 @@ class Lot(_Out):
     delivered: int = Field(description="Done, and delivered as they are.")
     refused: int
     paused: bool
+    due: date | None = Field(description="The day by which it is owed.")
 
 
 class RemovedLot(_Out):
@@ -155,6 +161,22 @@ class LotCard(Lot):
     """A lot with the previews of its first photos."""
 
     fan: list[str]
+
+
+class ColourGiven(BaseModel):
+    colour: str = Field(pattern="^#[0-9a-f]{6}$")
+
+
+class PictureGiven(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+    picture: HeldPicture = Field(description="PNG, JPEG or WebP as a data address.")
+
+
+class OwnCard(_Out):
+    """A test card of one's own."""
+
+    card: Card
+    name: str
 
 
 class RefusedFile(_Out):

@@ -7,10 +7,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
+from yardchalk.core.cards import Card
 from yardchalk.core.checks import Finding
 from yardchalk.core.errors import NotThere
 from yardchalk.core.mending import Bench, offer_mend
-from yardchalk.core.render import Card
 from yardchalk.core.settings import FrameMarks, Marks, RunSheet, parse
 from yardchalk.core.stages.frame import level_along
 from yardchalk.core.views import View

@@ -6,6 +6,7 @@ type Loose<T> = T extends readonly (infer U)[] ? Loose<U>[] : T extends object ?
 export type Schemas = Loose<components['schemas']>;
 export type Lot = Schemas['LotDetail'];
 export type LotCardData = Schemas['LotCard'];
+export type OwnCard = Schemas['OwnCard'];
 export type Tile = Schemas['LineupTile'];
 export type Photo = Schemas['PhotoDetail'];
 export type Finding = Schemas['FindingOut'];

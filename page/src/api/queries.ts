@@ -26,6 +26,7 @@ export const keys = {
   deliveries: ['deliveries'],
   shelf: (kind: Kind) => ['shelf', kind],
   arrivals: ['arrivals'],
+  ownCards: ['own cards'],
   departures: (lot: number) => ['departures', lot],
   tries: (lot: number) => ['tries', lot],
 } as const;
@@ -47,6 +48,10 @@ export const useShelf = (kind: Kind) =>
 
 export const useArrivals = () =>
   useQuery({ queryKey: keys.arrivals, queryFn: () => answered(client.GET('/api/arrivals')) });
+
+/** Test cards of one's own. */
+export const useOwnCards = () =>
+  useQuery({ queryKey: keys.ownCards, queryFn: () => answered(client.GET('/api/test-cards')) });
 
 export const useDeliveries = () =>
   useQuery({ queryKey: keys.deliveries, queryFn: () => answered(client.GET('/api/deliveries')) });

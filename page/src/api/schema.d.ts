@@ -61,6 +61,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{lot_id}/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put Due */
+        put: operations["put_due_api_lots__lot_id__due_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/removed-lots": {
         parameters: {
             query?: never;
@@ -1485,6 +1502,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/test-cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Cards */
+        get: operations["get_cards_api_test_cards_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/test-cards/colours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Post Colour */
+        post: operations["post_colour_api_test_cards_colours_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/test-cards/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Picture
+         * @description A picture that fills what it lies behind, cropped evenly.
+         */
+        post: operations["post_picture_api_test_cards_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/test-cards/{card}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Card */
+        delete: operations["delete_card_api_test_cards__card__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/arrivals": {
         parameters: {
             query?: never;
@@ -2147,6 +2235,11 @@ export interface components {
              */
             mirrored: boolean;
         };
+        /** ColourGiven */
+        ColourGiven: {
+            /** Colour */
+            colour: string;
+        };
         /**
          * ColourMarks
          * @description This photo's own colours; what is left out is as the run sheet has it. An empty text takes a tint or recolour away.
@@ -2647,6 +2740,14 @@ export interface components {
             name: string;
             /** Value */
             value: number;
+        };
+        /** Due */
+        Due: {
+            /**
+             * Due
+             * @description The day by which the lot is owed; null if no day is set.
+             */
+            due: string | null;
         };
         /** Dust */
         Dust: {
@@ -4192,6 +4293,11 @@ export interface components {
             refused: number;
             /** Paused */
             paused: boolean;
+            /**
+             * Due
+             * @description The day by which it is owed.
+             */
+            due: string | null;
             /** Fan */
             fan: string[];
         };
@@ -4238,6 +4344,11 @@ export interface components {
             refused: number;
             /** Paused */
             paused: boolean;
+            /**
+             * Due
+             * @description The day by which it is owed.
+             */
+            due: string | null;
             /** Seconds Left */
             seconds_left: number | null;
             /** Refusals */
@@ -4541,6 +4652,16 @@ export interface components {
             /** Paths */
             paths: components["schemas"]["Knot"][][];
         };
+        /**
+         * OwnCard
+         * @description A test card of one's own.
+         */
+        OwnCard: {
+            /** Card */
+            card: string;
+            /** Name */
+            name: string;
+        };
         /** PhotoDetail */
         PhotoDetail: {
             /** Id */
@@ -4717,6 +4838,16 @@ export interface components {
         PhotosNamed: {
             /** Photos */
             photos?: number[] | null;
+        };
+        /** PictureGiven */
+        PictureGiven: {
+            /** Name */
+            name: string;
+            /**
+             * Picture
+             * @description PNG, JPEG or WebP as a data address.
+             */
+            picture: string;
         };
         /** PixelOut */
         PixelOut: {
@@ -6070,6 +6201,57 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Name"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    put_due_api_lots__lot_id__due_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Due"];
             };
         };
         responses: {
@@ -7525,7 +7707,7 @@ export interface operations {
             query: {
                 x: number;
                 y: number;
-                card?: "white" | "black" | "grey" | "vivid" | "checks";
+                card?: string;
             };
             header?: never;
             path: {
@@ -7635,7 +7817,7 @@ export interface operations {
                 photo_id: number;
                 mark: string;
                 view: "picture" | "before" | "clip" | "white" | "matte" | "reach" | "removed" | "map" | "edge";
-                card: "white" | "black" | "grey" | "vivid" | "checks";
+                card: string;
                 /** @description the marks to show it under, as JSON; or ~ and the key of longer ones */
                 marks: string;
                 steps: number;
@@ -9951,6 +10133,202 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FormatsOut"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    get_cards_api_test_cards_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCard"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_colour_api_test_cards_colours_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColourGiven"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCard"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    post_picture_api_test_cards_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PictureGiven"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCard"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    delete_card_api_test_cards__card__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                card: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

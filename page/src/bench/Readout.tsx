@@ -2,7 +2,7 @@ import { Box, Text } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { answered, client, type Photo } from '../api/client';
-import type { Card } from '../shared/TestCards';
+import type { Card } from '../cards/cards';
 import { textOf, type Marks } from './marks';
 
 const PAUSE = 90; // ms that the pointer rests before its pixel is asked for

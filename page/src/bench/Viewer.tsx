@@ -11,7 +11,8 @@ import {
 } from 'react';
 import { connection } from '../api/events';
 import type { Photo } from '../api/client';
-import { TestCards, type Card } from '../shared/TestCards';
+import type { Card } from '../cards/cards';
+import { TestCards } from '../cards/TestCards';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
 import { Toggle } from './Toggle';

@@ -13,7 +13,8 @@ import { checkName, Mark, standingOf } from '../shared/marks';
 import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
 import { Empty, Trouble } from '../shared/states';
-import { TestCards, type Card } from '../shared/TestCards';
+import type { Card } from '../cards/cards';
+import { TestCards } from '../cards/TestCards';
 
 const SHOWN: View[] = ['picture', 'white', 'matte'];
 

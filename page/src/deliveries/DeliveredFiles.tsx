@@ -7,7 +7,7 @@ import { bytes, count } from '../shared/format';
 import { Mark } from '../shared/marks';
 import { OneOf } from '../shared/OneOf';
 import { Loading, Trouble } from '../shared/states';
-import { cardBackground } from '../shared/TestCards';
+import { cardBackground } from '../cards/cards';
 
 const MORE = 100; // rows at a time
 
@@ -86,7 +86,7 @@ function FileRow({ file, address }: { file: DeliveredFile; address: string }) {
             height="64px"
             border="1px solid"
             borderColor="line"
-            style={{ background: cardBackground[file.see_through ? 'checks' : 'white'] }}
+            style={{ background: cardBackground(file.see_through ? 'checks' : 'white') }}
           >
             {file.preview && (
               <img

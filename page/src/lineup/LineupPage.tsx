@@ -12,7 +12,8 @@ import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
 import { wantsPerson } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
-import { nextCard, TestCards, type Card } from '../shared/TestCards';
+import { useNextCard, type Card } from '../cards/cards';
+import { TestCards } from '../cards/TestCards';
 import { FindingFilters, type Filter } from './FindingFilters';
 import { FindingStrip } from './FindingStrip';
 import { LotHeader } from './LotHeader';
@@ -54,6 +55,7 @@ export function LineupPage() {
   const lot = useLot(lotId);
   const lineup = useLineup(lotId);
   const [card, setCard] = useState<Card>('white');
+  const nextCard = useNextCard();
   const [filter, setFilter] = useState<Filter>({ check: null, name: '' });
   const [only, setOnly] = useState<ReadonlySet<number> | null>(null);
   const [look, setLook] = useState<Look>('board');

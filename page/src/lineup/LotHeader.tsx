@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Heading, NativeSelect, Text } from '@chakra-ui/react';
 import { useMutation } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { answered, client, type Lot, type Shelved } from '../api/client';
 import { useShelf } from '../api/queries';
@@ -9,7 +9,8 @@ import type { Gathered } from '../intake/gather';
 import { count, duration } from '../shared/format';
 import { VerdictBar } from '../shared/VerdictBar';
 import { called, optionsOf } from '../sheets/shelf';
-import { RenameLot } from '../lots/RenameLot';
+import { AboutLot } from '../lots/AboutLot';
+import { DueDay } from '../lots/DueDay';
 import { DeliverDialog } from './DeliverDialog';
 
 /** What is in force for the lot, how far it is, and what can be done with all of it. */
@@ -36,7 +37,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
   });
   const [delivering, setDelivering] = useState(false);
   const [delivered, setDelivered] = useState(false);
-  const [renaming, setRenaming] = useState(false);
+  const [changing, setChanging] = useState(false);
   const [withLook, setWithLook] = useState(false);
   const done = lot.photos - lot.waiting - lot.idle;
   const running = lot.waiting > 0;
@@ -47,16 +48,19 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
     <Box bg="paper.raised" borderBottom="1px solid" borderColor="line" flex="none">
       <Flex px="4" py="2" gap="3" align="center" minHeight="64px">
         <Box minWidth="0">
-          <Label>Lot</Label>
+          <Label>
+            Lot{lot.due && ', '}
+            <DueDay lot={lot} />
+          </Label>
           <Heading as="h1" size="xl" lineHeight="1.2" truncate title={lot.name}>
             <Box
               as="button"
               maxWidth="100%"
               truncate
               cursor="pointer"
-              title={`${lot.name}: press to rename`}
+              title={`${lot.name}: press for its name and due day`}
               _hover={{ textDecoration: 'underline dotted' }}
-              onClick={() => setRenaming(true)}
+              onClick={() => setChanging(true)}
             >
               {lot.name}
             </Box>
@@ -166,7 +170,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           )}
         </Flex>
       )}
-      {renaming && <RenameLot lot={lot} onClose={() => setRenaming(false)} />}
+      {changing && <AboutLot lot={lot} onClose={() => setChanging(false)} />}
       {delivering && (
         <DeliverDialog
           lot={lot}
@@ -182,7 +186,7 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
   );
 }
 
-function Label({ children }: { children: string }) {
+function Label({ children }: { children: ReactNode }) {
   return (
     <Text fontSize="12px" color="slate.quiet">
       {children}

@@ -3,7 +3,7 @@ import { Link } from 'react-router';
 import type { Tile } from '../api/client';
 import { amount, stem } from '../shared/format';
 import { checkName, Mark, standingOf, standings } from '../shared/marks';
-import { cardBackground, type Card } from '../shared/TestCards';
+import { cardBackground, type Card } from '../cards/cards';
 
 /** A photo as it will look on a listing page, with its verdict and its worst finding in words and in place. */
 export function PhotoTile(props: {
@@ -52,7 +52,7 @@ export function PhotoTile(props: {
           position="relative"
           overflow="hidden"
           height={`${size}px`}
-          style={{ background: tile.preview ? cardBackground[card] : '#A6A6A6' }}
+          style={{ background: tile.preview ? cardBackground(card) : '#A6A6A6' }}
         >
           {/* Until something was found, faintly as it came in: not to be taken for a result. */}
           {tile.as_shot && !listing && (

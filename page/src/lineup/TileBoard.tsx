@@ -3,7 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Tile } from '../api/client';
 import { Mark, standings } from '../shared/marks';
-import type { Card } from '../shared/TestCards';
+import type { Card } from '../cards/cards';
 import { arrange, between, GAP, movedTo } from './board';
 import { PhotoTile } from './PhotoTile';
 

@@ -4,12 +4,13 @@ import type { LotCardData } from '../api/client';
 import { count, moment } from '../shared/format';
 import { Mark, type Standing } from '../shared/marks';
 import { VerdictBar } from '../shared/VerdictBar';
+import { DueDay } from './DueDay';
 
 const STANDINGS: Standing[] = ['fix', 'look', 'failed', 'ready', 'waiting'];
 
 /** One lot: a fan of its photos on white, and where it stands. */
-export function LotCard(props: { lot: LotCardData; onRename: () => void; onRemove: () => void }) {
-  const { lot, onRename, onRemove } = props;
+export function LotCard(props: { lot: LotCardData; onChange: () => void; onRemove: () => void }) {
+  const { lot, onChange, onRemove } = props;
   const counts = { ...lot, waiting: lot.waiting + lot.idle };
   return (
     <Box
@@ -59,7 +60,12 @@ export function LotCard(props: { lot: LotCardData; onRename: () => void; onRemov
               {lot.name}
             </Text>
             <Text color="slate.quiet" fontSize="13px" whiteSpace="nowrap">
-              {count(lot.photos, 'photo')} · {moment(lot.created_at)}
+              {lot.due && (
+                <>
+                  <DueDay lot={lot} /> ·{' '}
+                </>
+              )}
+              {count(lot.photos, 'photo')} · from {moment(lot.created_at)}
             </Text>
           </Flex>
           <Box my="2">
@@ -94,8 +100,14 @@ export function LotCard(props: { lot: LotCardData; onRename: () => void; onRemov
           '.lot:hover &, .lot:focus-within &': { opacity: 1 },
         }}
       >
-        <Button size="2xs" variant="outline" bg="white" aria-label={`Rename ${lot.name}`} onClick={onRename}>
-          Rename
+        <Button
+          size="2xs"
+          variant="outline"
+          bg="white"
+          aria-label={`Name and due day of ${lot.name}`}
+          onClick={onChange}
+        >
+          Name, due
         </Button>
         <Button size="2xs" variant="outline" bg="white" aria-label={`Remove ${lot.name}`} onClick={onRemove}>
           Remove

@@ -10,9 +10,16 @@ import type { Gathered } from '../intake/gather';
 import { send } from '../intake/sending';
 import { Empty, Loading, Trouble } from '../shared/states';
 import { useKeys } from '../shared/keys';
+import { OneOf } from '../shared/OneOf';
 import { LotCard } from './LotCard';
+import { isDelivered } from './standing';
 import { RemovedLots, useTakeBack } from './RemovedLots';
-import { RenameLot } from './RenameLot';
+import { AboutLot } from './AboutLot';
+
+const ORDERS = [
+  { name: 'newest', label: 'Newest first' },
+  { name: 'due', label: 'Due first' },
+] as const;
 
 const MANY = 8; // more lots than these are looked through by name
 
@@ -22,7 +29,8 @@ export function LotsPage() {
   const navigate = useNavigate();
   const [trouble, setTrouble] = useState<string>();
   const [find, setFind] = useState('');
-  const [renaming, setRenaming] = useState<LotCardData | null>(null);
+  const [order, setOrder] = useState<(typeof ORDERS)[number]['name']>('newest');
+  const [changing, setChanging] = useState<LotCardData | null>(null);
   const [removed, setRemoved] = useState<LotCardData | null>(null);
   const remove = useMutation({
     mutationFn: (lot: LotCardData) =>
@@ -50,7 +58,8 @@ export function LotsPage() {
     }
   };
   const wanted = find.trim().toLowerCase();
-  const shown = (lots.data ?? []).filter((lot) => lot.name.toLowerCase().includes(wanted));
+  const named = (lots.data ?? []).filter((lot) => lot.name.toLowerCase().includes(wanted));
+  const shown = order === 'due' ? named.toSorted(dueFirst) : named;
   useKeys({ '/': () => document.getElementById('find-by-name')?.focus() });
   return (
     <DropArea what="Drop to start a new lot" onFiles={(files) => void start(files)}>
@@ -62,10 +71,13 @@ export function LotsPage() {
             </Heading>
             <Text color="slate.quiet">Drop photos, folders or ZIPs anywhere on this page to start a lot.</Text>
           </Box>
+          <Box flex="1" />
+          {lots.data?.some((lot) => lot.due) && (
+            <OneOf label="Order of the lots" choice={ORDERS} value={order} onChange={setOrder} />
+          )}
           {(lots.data?.length ?? 0) > MANY && (
             <Input
               id="find-by-name"
-              ml="auto"
               width="240px"
               size="sm"
               bg="white"
@@ -108,18 +120,24 @@ export function LotsPage() {
         )}
         <SimpleGrid minChildWidth="380px" gap="4">
           {shown.map((lot) => (
-            <LotCard key={lot.id} lot={lot} onRename={() => setRenaming(lot)} onRemove={() => remove.mutate(lot)} />
+            <LotCard key={lot.id} lot={lot} onChange={() => setChanging(lot)} onRemove={() => remove.mutate(lot)} />
           ))}
         </SimpleGrid>
         {lots.data && lots.data.length > 0 && shown.length === 0 && (
           <Empty title={`No lot is called ${find}`}>Look for another part of its name.</Empty>
         )}
         <RemovedLots />
-        {renaming && <RenameLot lot={renaming} onClose={() => setRenaming(null)} />}
+        {changing && <AboutLot lot={changing} onClose={() => setChanging(null)} />}
       </Box>
     </DropArea>
   );
 }
+
+/** By the day they are due, those without one last; what is delivered as a whole is owed no more. */
+const dueFirst = (a: LotCardData, b: LotCardData) => {
+  const owed = (lot: LotCardData) => (lot.due && !isDelivered(lot) ? lot.due : '9999');
+  return owed(a) < owed(b) ? -1 : owed(a) > owed(b) ? 1 : b.id - a.id;
+};
 
 /** After the dropped folder or ZIP, or the day; numbered, if another lot is called so. */
 function nameFor(files: Gathered[], lots: LotCardData[]): string {

@@ -30,6 +30,25 @@ export function TextField(props: {
   );
 }
 
+/** A day of the calendar (YYYY-MM-DD) with its name above, or none. */
+export function DayField(props: { label: string; value: string | null; onChange: (day: string | null) => void }) {
+  const { label, value, onChange } = props;
+  return (
+    <Box as="label" fontWeight="700">
+      {label}
+      <Input
+        type="date"
+        size="sm"
+        bg="white"
+        fontWeight="400"
+        width="170px"
+        value={value ?? ''}
+        onChange={(event) => onChange(event.target.value || null)}
+      />
+    </Box>
+  );
+}
+
 /** A figure with its name at the left and its unit at the right. */
 export function FigureField(props: {
   label: string;

@@ -7,7 +7,8 @@ import { keys, useLineup, useLot, useShelf } from '../api/queries';
 import { amount, count, stem } from '../shared/format';
 import { checkName, Mark } from '../shared/marks';
 import { Empty, Loading, Trouble } from '../shared/states';
-import { cardBackground, TestCards, type Card } from '../shared/TestCards';
+import { cardBackground, type Card } from '../cards/cards';
+import { TestCards } from '../cards/TestCards';
 import { called, optionsOf } from './shelf';
 
 const SAMPLES = 4;
@@ -252,7 +253,7 @@ function Cell({ cell, card, label }: { cell: TriedCell | undefined; card: Card; 
   const worst = wanted[0];
   return (
     <Box width="204px" bg="paper.raised" border="1px solid" borderColor="line" aria-label={label} role="group">
-      <Box height="170px" style={{ background: cell?.preview ? cardBackground[card] : '#A6A6A6' }}>
+      <Box height="170px" style={{ background: cell?.preview ? cardBackground(card) : '#A6A6A6' }}>
         {cell?.preview && (
           <img
             src={`/api/pictures/${cell.preview}`}

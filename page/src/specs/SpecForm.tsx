@@ -1,8 +1,9 @@
 import { Box, Button, Flex, Input, Text } from '@chakra-ui/react';
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import type { ListingSpec } from '../api/client';
 import { Choice } from '../bench/Choice';
 import { TypedNumber } from '../bench/TypedNumber';
+import { ChoosePicture } from '../shared/ChoosePicture';
 import { FigureField, TextField } from '../shared/fields';
 
 type Change = Partial<ListingSpec>;
@@ -15,7 +16,6 @@ const FILES = [
   ['openraster', 'OpenRaster (layers)'],
   ['matte', 'matte alone'],
 ] as const;
-const MOST_PICTURE = 3_000_000;
 
 /** All that a listing spec sets, in the order in which it acts. */
 export function SpecForm(props: {
@@ -360,47 +360,5 @@ function NamePattern({ names, onNames }: { names: string; onNames: (names: strin
         {'{name} {sku} {lot} {n} {n:03} {spec} and text'}
       </Text>
     </Box>
-  );
-}
-
-/** A picture file of up to 3 MB, as a data address that travels in the spec. */
-function ChoosePicture({ label, onPicture }: { label: string; onPicture: (address: string) => void }) {
-  const input = useRef<HTMLInputElement>(null);
-  const [trouble, setTrouble] = useState<string>();
-  const read = (file: File) => {
-    setTrouble(undefined);
-    if (file.size > MOST_PICTURE) {
-      setTrouble(
-        `${file.name} has ${(file.size / 1e6).toFixed(1)} MB; 3 MB at most travel in a spec. Save it smaller.`,
-      );
-      return;
-    }
-    const reader = new FileReader();
-    reader.onload = () => typeof reader.result === 'string' && onPicture(reader.result);
-    reader.readAsDataURL(file);
-  };
-  return (
-    <>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept="image/png,image/jpeg,image/webp"
-        aria-label={label}
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          if (file) read(file);
-          event.target.value = '';
-        }}
-      />
-      <Button size="xs" variant="outline" bg="white" onClick={() => input.current?.click()}>
-        {label}
-      </Button>
-      {trouble && (
-        <Text role="alert" color="chalk.pink" fontSize="13px">
-          {trouble}
-        </Text>
-      )}
-    </>
   );
 }

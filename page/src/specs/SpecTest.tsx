@@ -5,7 +5,7 @@ import { answered, client, type ListingSpec, type Schemas } from '../api/client'
 import { useLineup, useLots } from '../api/queries';
 import { bytes, stem } from '../shared/format';
 import { Mark } from '../shared/marks';
-import { cardBackground } from '../shared/TestCards';
+import { cardBackground } from '../cards/cards';
 
 /** A spec on a photo: the checked result it would give, and what each format would lose of this very picture. */
 export function SpecTest({ spec }: { spec: ListingSpec }) {
@@ -120,7 +120,7 @@ function Placed({ data, clear }: { data: Schemas['PlacedOut']; clear: boolean })
             maxWidth: '300px',
             maxHeight: '240px',
             display: 'block',
-            background: clear ? cardBackground.checks : 'white',
+            background: clear ? cardBackground('checks') : 'white',
           }}
         />
       </Box>

@@ -10,5 +10,4 @@ A render is built in layers, one module each, and each knows those below it alon
 
 from yardchalk.core.render.cache import StageCache as StageCache
 from yardchalk.core.render.clearing import Decisions as Decisions
-from yardchalk.core.render.finished import Card as Card
 from yardchalk.core.render.finished import Render as Render

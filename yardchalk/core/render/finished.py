@@ -1,11 +1,11 @@
 """The finished picture: mended, coloured, with its shadow, on a card or cut out."""
 
 from dataclasses import replace
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from yardchalk.core.cards import Card, card_at
 from yardchalk.core.colour import Coded, Float
 from yardchalk.core.colour_settings import ColourSettings
 from yardchalk.core.compose import cut_out, on_card
@@ -17,14 +17,6 @@ from yardchalk.core.stages.edge.matte import Cutout
 from yardchalk.core.stages.edge.shadow import drawn_shadow, kept_shadow, shaded
 from yardchalk.core.stages.lift import Tone, make_tone
 from yardchalk.core.stages.place import product_box
-
-Card = Literal["white", "black", "grey", "vivid", "checks"]
-_CARD_LEVELS: dict[str, tuple[int, int, int]] = {
-    "white": (255, 255, 255),
-    "black": (0, 0, 0),
-    "grey": (128, 128, 128),
-    "vivid": (214, 32, 140),
-}
 
 
 class Render(MendedPhoto):
@@ -94,9 +86,9 @@ class Render(MendedPhoto):
     def picture(self, scale: float, region: Region, card: Card | NDArray[np.uint8] = "white") -> Coded:
         """The finished region on a card, mixed in linear light; exactly the card where the product covers nothing.
 
-        A card of one's own is uint8 (h, w, 3), of the region's size, or (1, 1, 3) for one colour.
+        Any other card is uint8 (h, w, 3), of the region's size, or (1, 1, 3) for one colour.
         """
-        return on_card(*self._product(scale, region), card if isinstance(card, np.ndarray) else _card(card, region))
+        return on_card(*self._product(scale, region), card if isinstance(card, np.ndarray) else card_at(card, region))
 
     def cutout(self, scale: float, region: Region) -> Coded:
         """The finished region as straight RGBA, coded; edges page-true if the run sheet says so."""
@@ -114,12 +106,3 @@ class Render(MendedPhoto):
         cut = replace(layer.cut, colour=coloured_light(layer.cut.colour, self.colour))
         cut = cut if shadow is None else shaded(cut, shadow)
         return coloured(layer.pixels, self.colour), np.ones((1, 1), np.float32), make_tone(None, Gains()), cut
-
-
-def _card(card: Card, region: Region) -> NDArray[np.uint8]:
-    if card != "checks":
-        return np.array(_CARD_LEVELS[card], np.uint8)[None, None]
-    y = (np.arange(region.top, region.bottom) // 12)[:, None]
-    x = (np.arange(region.left, region.right) // 12)[None]
-    grey = np.where((x + y) % 2 == 0, 255, 214).astype(np.uint8)
-    return np.repeat(grey[..., None], 3, axis=2)

@@ -5,9 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yardchalk.core.cards import filling
 from yardchalk.core.colour import Float
 from yardchalk.core.errors import YardError
 from yardchalk.core.listing import MOST_PIXELS, Added, ListingSpec, held_picture
+from yardchalk.core.pixels import Region
 
 VISIBLE = 0.02  # coverage; what has less is nothing to the eye
 _LEAST = 1.0  # px; no product is delivered smaller
@@ -95,11 +97,8 @@ def _widened(width: int, height: int, aspect: tuple[int, int] | None) -> tuple[i
 def card_behind(spec: ListingSpec, placing: Placing) -> NDArray[np.uint8]:
     """What lies behind the product, sRGB-coded: (1, 1, 3) for a colour, (h, w, 3) for a picture, which fills the canvas, cropped evenly."""
     if spec.background == "picture" and spec.picture is not None:
-        picture = held_picture(spec.picture)
-        grown = max(placing.width / picture.width, placing.height / picture.height)
-        size = max(placing.width, round(picture.width * grown)), max(placing.height, round(picture.height * grown))
-        x, y = (size[0] - placing.width) // 2, (size[1] - placing.height) // 2
-        return picture.resized(*size, np.s_[y : y + placing.height, x : x + placing.width]).pixels.astype(np.uint8, copy=False)
+        canvas = Region(0, placing.height, 0, placing.width)
+        return filling(held_picture(spec.picture), placing.width, placing.height, canvas)
     return np.array(spec.behind or (255, 255, 255), np.uint8)[None, None]
 
 

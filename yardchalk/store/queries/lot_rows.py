@@ -1,5 +1,7 @@
 """Lots."""
 
+from datetime import date
+
 from psycopg import Connection
 
 from yardchalk.store.queries.rows import Row, every, one
@@ -72,6 +74,10 @@ def lot_of_folder(connection: Connection[Row], folder: str) -> Row | None:
 
 def rename_lot(connection: Connection[Row], lot_id: int, name: str) -> bool:
     return connection.execute("UPDATE lots SET name = %s WHERE id = %s AND removed_at IS NULL", (name, lot_id)).rowcount == 1
+
+
+def set_due(connection: Connection[Row], lot_id: int, due: date | None) -> bool:
+    return connection.execute("UPDATE lots SET due = %s WHERE id = %s AND removed_at IS NULL", (due, lot_id)).rowcount == 1
 
 
 def set_removed(connection: Connection[Row], lot_id: int, removed: bool) -> bool:
