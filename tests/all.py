@@ -14,8 +14,8 @@ from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
 PARTS = ("lint", "core", "studio", "web", "browser")
-# These wait for processes of their own, and want the machine for themselves.
-_ALONE = ("studio", "browser")
+# In two rounds: tests that need one processor each, and tests that start processes of their own and wait for them.
+_ROUNDS = (("lint", "core", "web"), ("studio", "browser"))
 _SLOWEST = 12  # are named at the end
 _PYTHON = [sys.executable, "-m"]
 _LINT = {
@@ -62,19 +62,16 @@ def _lint(name: str) -> _Outcome:
 
 def _module(name: str) -> _Outcome:
     said = io.StringIO()
-    outcome = _run(unittest.defaultTestLoader.loadTestsFromName(name), said)
-    return outcome._replace(said=f"\n== {name}\n{said.getvalue()}")
-
-
-def _run(suite: unittest.TestSuite, stream: io.StringIO | None = None) -> _Outcome:
-    result = unittest.TextTestRunner(stream, verbosity=2, resultclass=_Timed).run(suite)
+    suite = unittest.defaultTestLoader.loadTestsFromName(name)
+    result = unittest.TextTestRunner(said, verbosity=2, resultclass=_Timed).run(suite)
     assert isinstance(result, _Timed)
     failed = len(result.failures) + len(result.errors)
-    return _Outcome(result.testsRun - failed - len(result.skipped), failed, took=tuple(result.took))
+    passed = result.testsRun - failed - len(result.skipped)
+    return _Outcome(passed, failed, f"\n== {name}\n{said.getvalue()}", tuple(result.took))
 
 
 def _side_by_side(parts: list[str]) -> Iterator[_Outcome]:
-    """Linters, and modules of tests that need one processor each; the largest first, so that none is waited for at the end."""
+    """Linters and modules of tests, a process for each processor; the largest first, so that none is waited for at the end."""
     modules = [path for part in parts if part != "lint" for path in (ROOT / "tests" / part).glob("test_*.py")]
     modules.sort(key=lambda path: -path.stat().st_size)
     names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in modules]
@@ -85,25 +82,20 @@ def _side_by_side(parts: list[str]) -> Iterator[_Outcome]:
             yield done.result()
 
 
-def _alone(part: str) -> Iterator[_Outcome]:
-    yield _run(unittest.defaultTestLoader.discover(str(ROOT / "tests" / part), top_level_dir=str(ROOT)))
-
-
 def main(parts: list[str]) -> int:
     unknown = [part for part in parts if part not in PARTS]
     if unknown:
         print(f"There is no part {unknown[0]}; there are {', '.join(PARTS)}.")
         return 2
-    asked = [part for part in PARTS if part in (parts or PARTS)]
-    together = [part for part in asked if part not in _ALONE]
-    rounds = [(", ".join(together), _side_by_side(together))] if together else []
-    rounds += [(part, _alone(part)) for part in asked if part in _ALONE]
     passed = failed = 0
     took: list[tuple[float, str]] = []
-    for name, outcomes in rounds:
-        began = time.monotonic()
+    for some in _ROUNDS:
+        asked = [part for part in some if part in (parts or PARTS)]
+        if not asked:
+            continue
+        name, began = ", ".join(asked), time.monotonic()
         print(f"\n== {name}", flush=True)
-        for outcome in outcomes:
+        for outcome in _side_by_side(asked):
             passed, failed = passed + outcome.passed, failed + outcome.failed
             took += outcome.took
             print(outcome.said, end="", flush=True)

@@ -4,6 +4,8 @@ import json
 import time
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
+from unittest.mock import DEFAULT
 
 import numpy as np
 from PIL import Image
@@ -18,11 +20,11 @@ from yardchalk.jobs.watch import LOOSE, Inbox
 from yardchalk.standins.capture import captured
 from yardchalk.standins.desk import judge
 from yardchalk.store.queries import delivery_rows, try_rows
-from yardchalk.studio import capturing, history, lots, reading, running, sending, shelf, trying
+from yardchalk.studio import capturing, history, judging, lots, reading, running, sending, shelf, trying
 from yardchalk.studio.context import Studio
-from yardchalk.studio.delivering import deliver, plan
+from yardchalk.studio.delivering import deliver, plan, retry, write_delivery
 from yardchalk.studio.names import plan_names, sku_of
-from yardchalk.studio.running import ask_runs
+from yardchalk.studio.running import ask_runs, compute
 from yardchalk.studio.sweeping import sweep
 
 
@@ -216,6 +218,70 @@ class NamesTest(StudioCase):
         self.work_here(lot_id)
         self.assertEqual([one["photo"] for one in plan(self.studio, lot_id, everything, new_only=True)], [first["id"]])
         self.assertEqual([one["delivered"] for one in plan(self.studio, lot_id, everything)], [False, True])
+
+    def test_a_lot_is_delivered_for_another_spec_as_if_that_were_its_own(self) -> None:
+        lot_id, _ = self.lot(small_photos(3))
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        turned = self.rows(lot_id)[2]
+        history.set_marks(self.studio, turned["id"], Marks(lift=LiftMarks(white_point=210)), "White point")
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        everything = frozenset({"ready", "look"})
+        sweep(self.studio, older_s=0)
+        number = deliver(self.studio, lot_id, everything, spec="cutout")
+        # What is changed from now on belongs into the next one.
+        history.set_marks(self.studio, turned["id"], Marks(lift=LiftMarks(white_point=190)), "White point")
+        with mock.patch("yardchalk.studio.making.compute", side_effect=[DEFAULT, OSError(28, "No space left")], wraps=compute):
+            write_delivery(self.studio, number)
+        (listed,) = [one for one in reading.deliveries(self.studio) if one["id"] == number]
+        self.assertEqual((listed["state"], listed["files"], listed["made"]), ("failed", 3, 1))
+        self.assertEqual(sweep(self.studio, older_s=0), 0, "what is still to be made is not swept away")
+        retry(self.studio, number)
+        with mock.patch("yardchalk.studio.making.compute", wraps=compute) as made:
+            write_delivery(self.studio, number)
+        self.assertEqual(made.call_count, 2, "what was made before is not made again")
+        delivery = reading.delivery(self.studio, number)
+        folder = self.place.deliveries / delivery["folder"]
+        planned = plan(self.studio, lot_id, everything | {"fix"}, spec="cutout")
+        self.assertEqual({path.name for path in folder.glob("PW*")}, {"PW-9000_pot.png", "PW-9001_pot.png", "PW-9002_pot.png"})
+        self.assertLessEqual({one["name"] for one in planned}, {path.name for path in folder.iterdir()})
+        history.set_marks(self.studio, turned["id"], Marks(lift=LiftMarks(white_point=210)), "White point")
+        lots.set_lot(self.studio, lot_id, "white", "cutout")
+        self.work_here(lot_id)
+        manifest = json.loads((folder / "manifest.json").read_text())["files"]
+        self.assertEqual({file["listing_spec"] for file in manifest}, {"cutout"})
+        for file, row in zip(manifest, self.rows(lot_id), strict=True):
+            self.assertEqual(file["result_sha256"], row["result"])
+            self.assertEqual((file["verdict"], file["findings"]), (row["verdict"], row["findings"]))
+
+    def test_what_does_not_pass_for_another_spec_is_left_out_until_it_is_allowed_there(self) -> None:
+        # The photo is too small for that canvas.
+        unlarged = load_spec("square-2000").model_copy(update={"name": "unlarged", "enlarge": False})
+        ref = shelf.keep(self.studio, unlarged, origin="test")
+        lot_id, _ = self.lot(small_photos(1))
+        ask_runs(self.studio, lot_id)
+        self.work_here(lot_id)
+        number = deliver(self.studio, lot_id, frozenset({"ready", "look"}), spec=ref)
+        write_delivery(self.studio, number)
+        (file,) = reading.delivery_files(self.studio, number, "found", 9)
+        self.assertRegex(file["left_out"], "^To fix, for this listing spec: .*fill")
+        (listed,) = [one for one in reading.deliveries(self.studio) if one["id"] == number]
+        self.assertEqual((listed["state"], listed["files"], listed["left_out"]), ("failed", 0, 1))
+        self.assertIn("all were left out", listed["error"])
+        # Elsewhere somebody allows it wherever that spec is in force.
+        other, _ = self.lot(small_photos(1), spec=ref)
+        ask_runs(self.studio, other)
+        self.work_here(other)
+        (row,) = self.rows(other)
+        at, found = next((i, one) for i, one in enumerate(row["findings"]) if one["check"] == "framing")
+        judging.allow_finding(self.studio, row["id"], at, found["message"], "spec", "The channel takes them")
+        retry(self.studio, number)
+        write_delivery(self.studio, number)
+        (file,) = reading.delivery_files(self.studio, number, "all", 9)
+        self.assertEqual((reading.delivery(self.studio, number)["state"], file["left_out"]), ("done", None))
+        allowed = next(one["allowed"] for one in file["findings"] if one["check"] == "framing")
+        self.assertEqual(allowed["reason"], "The channel takes them")
 
 
 class StandInTest(StudioCase):

@@ -132,7 +132,7 @@ class ApiTest(ServerCase):
         # Wider than the photo: it fills it, and its sides are left out. Where it is see-through, it lies on white.
         halves = np.zeros((80, 200, 4), np.uint8)
         halves[:, 40:100] = (60, 30, 200, 255)  # B, G, R
-        address = "data:image/png;base64," + base64.b64encode(cv2.imencode(".png", halves)[1]).decode()
+        address = "data:image/png;base64," + base64.b64encode(cv2.imencode(".png", halves)[1].tobytes()).decode()
         made = self.client.post("/api/test-cards/pictures", json={"name": "shelf.png", "picture": address})
         self.assertEqual(made.status_code, 201, made.text)
         picture = made.json()["card"]

@@ -12,25 +12,28 @@ from typing import IO, Any, cast
 
 from psycopg import Connection
 
+from yardchalk.core.codecs import SUFFIX
 from yardchalk.core.deliver import with_background
 from yardchalk.core.errors import NotThere, YardError
 from yardchalk.store.queries import delivery_rows, lot_rows, photo_rows
 from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.making import make_results
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
 from yardchalk.studio.names import Named, plan_names
 from yardchalk.studio.shelf import Shelf
 from yardchalk.studio.writing import write_new
 
 
-def plan(studio: Studio, lot_id: int, verdicts: frozenset[str], new_only: bool = False) -> list[dict[str, Any]]:
+def plan(studio: Studio, lot_id: int, verdicts: frozenset[str], new_only: bool = False, spec: str | None = None) -> list[dict[str, Any]]:
     """What a delivery of the results with these verdicts would hold: photo, file name, and what had to be done to the name.
 
-    `new_only` leaves out what was delivered as it is.
+    `new_only` leaves out what was delivered as it is; `spec` is another listing spec than the lot's.
     """
     with studio.transaction() as connection:
         lot = _lot(connection, lot_id)
         chosen = [row for row in photo_rows.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
+        lot["spec"] = spec or lot["spec"]
         return [
             {
                 "photo": row["id"],
@@ -44,46 +47,67 @@ def plan(studio: Studio, lot_id: int, verdicts: frozenset[str], new_only: bool =
         ]
 
 
-def deliver(studio: Studio, lot_id: int, verdicts: frozenset[str] = frozenset({"ready"}), new_only: bool = False) -> int:
+def deliver(
+    studio: Studio,
+    lot_id: int,
+    verdicts: frozenset[str] = frozenset({"ready"}),
+    new_only: bool = False,
+    spec: str | None = None,
+) -> int:
     """Put a delivery of the results with these verdicts on record and queue its writing; returns its number.
 
-    What it holds is settled here: results that are computed later belong into the next one.
+    What it holds is settled here: results that are computed later belong into the next one. For another listing spec than the lot's,
+    the photos with these verdicts are computed while it is written, by the settings that they have now.
     """
     with studio.transaction() as connection:
         lot = _lot(connection, lot_id)
         chosen = [row for row in photo_rows.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
         if not chosen:
             raise YardError("has no photo to deliver", where=lot["name"], remedy="Run it first, or deliver those to look at as well")
+        to_make = spec is not None and spec != lot["spec"]
+        lot["spec"] = spec or lot["spec"]
+        shelf, empty = Shelf(connection), lot_rows.empty_digest(connection, lot_id)
         delivery_id = delivery_rows.add_delivery(
-            connection, lot_id, lot["sheet"], lot["spec"], _free_folder(studio, connection, lot["name"])
+            connection, lot_id, lot["sheet"], lot["spec"], _free_folder(studio, connection, lot), sorted(verdicts)
         )
-        shelf = Shelf(connection)
         for row, named in zip(chosen, _names(connection, lot, chosen), strict=True):
             sheet = row["sheet"] or lot["sheet"]
-            spec = with_background(shelf.spec(lot["spec"]), shelf.sheet(sheet).place.background)
-            delivery_rows.add_delivery_file(
-                connection,
-                delivery_id,
-                {
-                    "photo_id": row["id"],
-                    "name": named.name,
-                    "named": named.why,
-                    "source": row["name"],
-                    "source_digest": row["digest"],
-                    "digest": row["result"],
-                    "preview": row["preview"],
-                    "see_through": spec.background == "transparent",
-                    "bytes": int(row["figures"].get("file (bytes)") or 0),
-                    "verdict": row["verdict"],
-                    "findings": row["findings"],
-                    "mends": row["mends"],
-                    "sheet": sheet,
-                    "sheet_version": shelf.sheet(sheet).version,
-                },
-            )
+            shown_by = with_background(shelf.spec(lot["spec"]), shelf.sheet(sheet).place.background)
+            file = {
+                "photo_id": row["id"],
+                "name": named.name,
+                "named": named.why,
+                "source": row["name"],
+                "source_digest": row["digest"],
+                "see_through": shown_by.background == "transparent",
+                "sheet": sheet,
+                "sheet_version": shelf.sheet(sheet).version,
+            }
+            result = _to_make(row, empty) if to_make else _as_it_is(row)
+            delivery_rows.add_delivery_file(connection, delivery_id, file | result)
         delivery_rows.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
         announce(connection, lot_id)
     return delivery_id
+
+
+def _as_it_is(row: Row) -> Row:
+    """The result that a photo has."""
+    return {
+        "digest": row["result"],
+        "preview": row["preview"],
+        "bytes": int(row["figures"].get("file (bytes)") or 0),
+        "verdict": row["verdict"],
+        "findings": row["findings"],
+        "mends": row["mends"],
+        "marks": None,
+        "empty": None,
+    }
+
+
+def _to_make(row: Row, empty: str | None) -> Row:
+    """No result yet, but what it hangs on."""
+    nothing: Row = {"digest": None, "preview": None, "bytes": 0, "verdict": None, "findings": [], "mends": []}
+    return {**nothing, "marks": row["marks"], "empty": empty}
 
 
 def _lot(connection: Connection[Any], lot_id: int) -> Row:
@@ -99,16 +123,16 @@ def _goes_along(row: Row, verdicts: frozenset[str], new_only: bool) -> bool:
 
 def _names(connection: Connection[Any], lot: Row, chosen: list[Row]) -> list[Named]:
     spec = Shelf(connection).spec(lot["spec"])
-    return plan_names(spec.names, [(row["name"], row["result_suffix"]) for row in chosen], lot=lot["name"], spec=spec.name)
+    return plan_names(spec.names, [(row["name"], SUFFIX[spec.file]) for row in chosen], lot=lot["name"], spec=spec.name)
 
 
-def _free_folder(studio: Studio, connection: Connection[Any], lot: str) -> str:
-    label = f"{_slug(lot)}-{datetime.now(UTC):%Y%m%d-%H%M%S}"
+def _free_folder(studio: Studio, connection: Connection[Any], lot: Row) -> str:
+    label = f"{_slug(lot['name'])}-{lot['spec'].partition('@')[0]}-{datetime.now(UTC):%Y%m%d-%H%M%S}"
     for number in range(1, 1000):
         name = label if number == 1 else f"{label}-{number}"
         if not delivery_rows.folder_taken(connection, name) and not (studio.deliveries / name).exists():
             return name
-    raise YardError("has too many deliveries of this second", where=lot, remedy="Wait a moment")
+    raise YardError("has too many deliveries of this second", where=lot["name"], remedy="Wait a moment")
 
 
 def write_delivery(studio: Studio, delivery_id: int) -> None:
@@ -127,6 +151,11 @@ def write_delivery(studio: Studio, delivery_id: int) -> None:
     try:
         folder = folder_of(studio, delivery)
         if not folder.exists():
+            make_results(studio, delivery, files)
+            with studio.transaction() as connection:
+                files = [file for file in delivery_rows.delivery_files(connection, delivery_id) if file["left_out"] is None]
+            if not files:
+                raise YardError("holds no file: all were left out", where=delivery["folder"], remedy="See below why, then write it again")
             _write_all(studio, delivery, files, folder)
     except (YardError, OSError) as error:
         message = (
@@ -184,6 +213,7 @@ def retry(studio: Studio, delivery_id: int) -> None:
         if delivery is None or delivery["state"] != "failed":
             raise YardError("did not fail", where=f"Delivery {delivery_id}")
         delivery_rows.set_delivery(connection, delivery_id, "waiting")
+        delivery_rows.take_in_again(connection, delivery_id)
         delivery_rows.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
         announce(connection, delivery["lot_id"])
 

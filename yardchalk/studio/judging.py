@@ -32,6 +32,13 @@ def judge(connection: Connection[Row], photo_ids: list[int]) -> None:
             verdict_rows.set_verdict(connection, row["id"], verdict, kept, max((f.excess for f in findings if f.open), default=0.0))
 
 
+def judged_for(connection: Connection[Row], photo_id: int, spec: str, found: list[Row]) -> list[Finding]:
+    """What was found on a result for another listing spec than the lot's, and on the photo beside the lot's others, judged; worst first."""
+    beside = [row["beside"] for row in verdict_rows.checked(connection, [photo_id])]
+    allowances = [_allowance(row) for row in verdict_rows.allowances_for(connection, [photo_id], spec)]
+    return worst_first(allow(_FINDINGS.validate_python([*found, *(one for some in beside for one in some)]), allowances))
+
+
 def judge_lot(studio: Studio, lot_id: int) -> None:
     """Look at the photos of a lot beside each other, once none is waiting any more."""
     with studio.transaction() as connection:

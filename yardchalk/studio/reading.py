@@ -126,7 +126,7 @@ def delivered_file(studio: Studio, delivery_id: int, file_id: int) -> tuple[str,
     """Name and content of one delivered file, as it was written."""
     with studio.transaction() as connection:
         row = delivery_rows.delivery_file(connection, delivery_id, file_id)
-    if row is None:
+    if row is None or row["digest"] is None:
         raise NotThere("is not there", where=f"File {file_id} of delivery {delivery_id}", remedy="Go back to the deliveries")
     return row["name"], stored(studio, row["digest"])
 

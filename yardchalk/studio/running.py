@@ -167,7 +167,7 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
         announce(connection, photo["lot_id"], photo_id)
     began = time.monotonic()
     try:
-        done = _compute(studio, photo)
+        done = compute(studio, photo)
         done["took_ms"] = round(1000 * (time.monotonic() - began))
     except YardError as error:
         _record_failure(studio, photo, key, error.message)
@@ -176,8 +176,7 @@ def run_photo(studio: Studio, photo_id: int, key: str) -> bool:
         raise  # the database went away: nobody's fault, and done again when it is back
     except Exception as error:
         # Put before the person on the line-up; the others go on, and Retry is one press away.
-        message = f"{photo['name']}: could not be worked ({type(error).__name__}: {error}). Try again; if it stays, report this photo."
-        _record_failure(studio, photo, key, message)
+        _record_failure(studio, photo, key, unworkable(photo["name"], error))
         return False
     with studio.transaction() as connection:
         mine = run_rows.finish(connection, photo_id, key, done, ENGINE)
@@ -196,6 +195,11 @@ def give_up_run(studio: Studio, photo_id: int, key: str) -> None:
         _record_failure(studio, photo, key, ended(photo["name"]))
 
 
+def unworkable(name: str, error: Exception) -> str:
+    """What is said of a photo that a fault of ours kept from being worked."""
+    return f"{name}: could not be worked ({type(error).__name__}: {error}). Try again; if it stays, report this photo."
+
+
 def ended(name: str) -> str:
     """What is said of a photo whose worker was ended again and again."""
     return f"{name}: the workers that ran it were ended, most likely for want of memory. Make it smaller, or free memory, then retry."
@@ -207,7 +211,8 @@ def _record_failure(studio: Studio, photo: Row, key: str, message: str) -> None:
         announce(connection, photo["lot_id"], photo["id"])
 
 
-def _compute(studio: Studio, photo: Row) -> dict[str, Any]:
+def compute(studio: Studio, photo: Row) -> dict[str, Any]:
+    """The checked result of a photo: its digest, name, marks, run sheet, listing spec and empty set; kept in the file store."""
     with studio.transaction() as connection:
         shelf = Shelf(connection)
         sheet, spec = shelf.sheet(photo["sheet"]), shelf.spec(photo["spec"])

@@ -183,11 +183,13 @@ def post_remove(studio: TheStudio, lot_id: int, named: PhotosNamed) -> None:
 
 
 @router.get("/lots/{lot_id}/delivery-plan", response_model=list[PlannedFile])
-def get_delivery_plan(studio: TheStudio, lot_id: int, verdict: Annotated[list[Verdict], Query()], new_only: bool = False) -> Any:
+def get_delivery_plan(
+    studio: TheStudio, lot_id: int, verdict: Annotated[list[Verdict], Query()], new_only: bool = False, spec: str | None = None
+) -> Any:
     """What a delivery of these verdicts would write, and under which names; if so asked, without what was delivered as it is."""
-    return plan(studio, lot_id, frozenset(verdict), new_only)
+    return plan(studio, lot_id, frozenset(verdict), new_only, spec)
 
 
 @router.post("/lots/{lot_id}/deliveries", response_model=Created, status_code=201)
 def post_delivery(studio: TheStudio, lot_id: int, asked: DeliverAsked) -> Any:
-    return Created(id=deliver(studio, lot_id, frozenset(asked.verdicts), asked.new_only))
+    return Created(id=deliver(studio, lot_id, frozenset(asked.verdicts), asked.new_only, asked.spec))

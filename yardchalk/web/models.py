@@ -120,6 +120,7 @@ class MendedAlike(_Out):
 class DeliverAsked(BaseModel):
     verdicts: list[Verdict] = ["ready"]
     new_only: bool = Field(False, description="Leave out what was delivered as it is.")
+    spec: str | None = Field(None, description="Another listing spec than the lot's, for which the photos are computed anew.")
 
 
 class Count(BaseModel):
@@ -598,11 +599,12 @@ class DeliveredFile(_Out):
     source: str
     photo_id: int | None
     lot_id: int | None = Field(description="The lot that the photo is found in; None if it was removed.")
-    digest: str
+    digest: str | None = Field(description="None until it is computed.")
+    left_out: str | None = Field(description="Why it is not in the delivery; None if it is.")
     preview: str | None = Field(description="What the file looks like; None of files delivered before that was kept.")
     see_through: bool = Field(description="Whether it is seen on what a page lays behind it, and not on white.")
     bytes: int
-    verdict: Verdict
+    verdict: Verdict | None
     findings: list[Finding]
 
 
@@ -617,6 +619,8 @@ class DeliveryOut(_Out):
     state: Literal["waiting", "writing", "done", "failed"]
     error: str | None
     files: int
+    made: int = Field(description="Of these, whose results are there.")
+    left_out: int
     bytes: int
     sent: int = Field(description="Files that the listing desk was asked of.")
     asked: int = Field(description="Of these, that it has not answered yet.")

@@ -2622,6 +2622,11 @@ export interface components {
              * @default false
              */
             new_only: boolean;
+            /**
+             * Spec
+             * @description Another listing spec than the lot's, for which the photos are computed anew.
+             */
+            spec?: string | null;
         };
         /** DeliveredFile */
         DeliveredFile: {
@@ -2650,8 +2655,16 @@ export interface components {
              * @description The lot that the photo is found in; None if it was removed.
              */
             lot_id: number | null;
-            /** Digest */
-            digest: string;
+            /**
+             * Digest
+             * @description None until it is computed.
+             */
+            digest: string | null;
+            /**
+             * Left Out
+             * @description Why it is not in the delivery; None if it is.
+             */
+            left_out: string | null;
             /**
              * Preview
              * @description What the file looks like; None of files delivered before that was kept.
@@ -2664,11 +2677,8 @@ export interface components {
             see_through: boolean;
             /** Bytes */
             bytes: number;
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "ready" | "look" | "fix";
+            /** Verdict */
+            verdict: ("ready" | "look" | "fix") | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
         };
@@ -2703,6 +2713,13 @@ export interface components {
             error: string | null;
             /** Files */
             files: number;
+            /**
+             * Made
+             * @description Of these, whose results are there.
+             */
+            made: number;
+            /** Left Out */
+            left_out: number;
             /** Bytes */
             bytes: number;
             /**
@@ -6900,6 +6917,7 @@ export interface operations {
             query: {
                 verdict: ("ready" | "look" | "fix")[];
                 new_only?: boolean;
+                spec?: string | null;
             };
             header?: never;
             path: {

@@ -2,6 +2,7 @@ import { Box, Flex, Text } from '@chakra-ui/react';
 import { Link } from 'react-router';
 import type { Photo } from '../api/client';
 import { isOpen } from '../findings/useWork';
+import { Intaking } from '../intake/Intaking';
 import { stem } from '../shared/format';
 import { Mark, standingOf, standings } from '../shared/marks';
 import { Offline } from '../shared/Offline';
@@ -72,6 +73,7 @@ export function BenchHeader(props: {
           ›
         </Step>
       </Flex>
+      <Intaking brief />
       <Offline />
       <Step
         label={photo.undo ? `Undo: ${photo.undo} (Ctrl Z)` : 'Nothing to undo'}

@@ -17,7 +17,7 @@ export function DeliveredFiles({ delivery }: { delivery: Delivery }) {
   const [most, setMost] = useState(MORE);
   const files = useDeliveryFiles(delivery.id, which, most);
   const choice: { name: DeliveredOf; label: string }[] = [
-    { name: 'all', label: `All ${delivery.files}` },
+    { name: 'all', label: `All ${delivery.files + delivery.left_out}` },
     { name: 'found', label: 'With findings' },
   ];
   if (delivery.sent > 0) choice.push({ name: 'unaccepted', label: 'Not accepted' });
@@ -56,7 +56,7 @@ export function DeliveredFiles({ delivery }: { delivery: Delivery }) {
           </Table.Body>
         </Table.Root>
       )}
-      {files.data.length === most && most < delivery.files && (
+      {files.data.length === most && most < delivery.files + delivery.left_out && (
         <Flex p="3" gap="4" align="center">
           <Button
             size="xs"
@@ -80,13 +80,14 @@ function FileRow({ file, address }: { file: DeliveredFile; address: string }) {
   return (
     <Table.Row bg="transparent" verticalAlign="top">
       <Table.Cell width="80px">
-        <a href={address} target="_blank" rel="noreferrer" title={`Open ${file.name}`}>
+        <a {...(file.digest && { href: address, target: '_blank', rel: 'noreferrer', title: `Open ${file.name}` })}>
           <Box
             width="64px"
             height="64px"
             border="1px solid"
             borderColor="line"
-            style={{ background: cardBackground(file.see_through ? 'checks' : 'white') }}
+            bg="line"
+            style={file.digest ? { background: cardBackground(file.see_through ? 'checks' : 'white') } : undefined}
           >
             {file.preview && (
               <img
@@ -120,14 +121,14 @@ function FileRow({ file, address }: { file: DeliveredFile; address: string }) {
         )}
       </Table.Cell>
       <Table.Cell className="figures" whiteSpace="nowrap">
-        {bytes(file.bytes)}
+        {file.digest && bytes(file.bytes)}
       </Table.Cell>
       <Table.Cell fontSize="13px">
         <Found file={file} />
       </Table.Cell>
       <Table.Cell fontSize="13px">
         {file.answer === null ? (
-          <Text color="slate.quiet">not sent</Text>
+          <Text color="slate.quiet">{file.left_out === null && 'not sent'}</Text>
         ) : (
           <>
             <b>{file.answer === 'asked' ? 'being sent' : file.answer}</b>
@@ -137,8 +138,8 @@ function FileRow({ file, address }: { file: DeliveredFile; address: string }) {
           </>
         )}
       </Table.Cell>
-      <Table.Cell className="figures" title={file.digest}>
-        {file.digest.slice(0, 10)}…
+      <Table.Cell className="figures" title={file.digest ?? undefined}>
+        {file.digest && `${file.digest.slice(0, 10)}…`}
       </Table.Cell>
     </Table.Row>
   );
@@ -146,6 +147,16 @@ function FileRow({ file, address }: { file: DeliveredFile; address: string }) {
 
 /** The verdict, what it rests on, and the notes for those who ask. */
 function Found({ file }: { file: DeliveredFile }) {
+  if (file.left_out !== null)
+    return (
+      <>
+        <Text fontWeight="700" color="chalk.pink">
+          left out
+        </Text>
+        <Text>{file.left_out}</Text>
+      </>
+    );
+  if (file.verdict === null) return <Text color="slate.quiet">not made yet</Text>;
   const notes = file.findings.filter((finding) => finding.severity === 'note');
   return (
     <>

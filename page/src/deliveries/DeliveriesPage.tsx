@@ -68,7 +68,14 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
           </Text>
         </Box>
         <Text className="figures">
-          {count(delivery.files, 'file')}, {bytes(delivery.bytes)}
+          {count(delivery.files, 'file')}
+          {delivery.bytes > 0 && `, ${bytes(delivery.bytes)}`}
+          {delivery.left_out > 0 && (
+            <Box as="span" color="chalk.pink" fontWeight="700">
+              {' '}
+              · {delivery.left_out} left out
+            </Box>
+          )}
         </Text>
         {sent > 0 && (
           <Text role="status">
@@ -108,7 +115,11 @@ function DeliveryCard({ delivery, opened }: { delivery: Delivery; opened: boolea
           )}
           {(delivery.state === 'waiting' || delivery.state === 'writing') && (
             <Text role="status" alignSelf="center">
-              {delivery.state === 'waiting' ? 'Waits for its turn …' : 'Is being written …'}
+              {delivery.state === 'waiting'
+                ? 'Waits for its turn …'
+                : delivery.made < delivery.files
+                  ? `${delivery.made} of ${delivery.files} made …`
+                  : 'Is being written …'}
             </Text>
           )}
         </Flex>

@@ -10,14 +10,15 @@ from yardchalk.store.queries.rows import Row, every, one
 DeliveredOf = Literal["all", "found", "unaccepted"]
 
 
-def add_delivery(connection: Connection[Row], lot_id: int, sheet: str, spec: str, folder: str) -> int:
+def add_delivery(connection: Connection[Row], lot_id: int, sheet: str, spec: str, folder: str, verdicts: list[str]) -> int:
     row = one(
         connection,
-        """INSERT INTO deliveries (lot_id, lot_name, sheet, spec, folder, state)
-           SELECT id, name, %s, %s, %s, 'waiting' FROM lots WHERE id = %s RETURNING id""",
+        """INSERT INTO deliveries (lot_id, lot_name, sheet, spec, folder, verdicts, state)
+           SELECT id, name, %s, %s, %s, %s, 'waiting' FROM lots WHERE id = %s RETURNING id""",
         sheet,
         spec,
         folder,
+        verdicts,
         lot_id,
     )
     assert row is not None
@@ -57,11 +58,12 @@ def lost_deliveries(connection: Connection[Row]) -> list[Row]:
 
 
 def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) -> None:
+    """A file of a delivery; without a result (digest None) with what that hangs on."""
     connection.execute(
         """INSERT INTO delivery_files
              (delivery_id, photo_id, name, source, source_digest, digest, preview, see_through, bytes, verdict, findings, mends,
-              sheet, sheet_version, named)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
+              sheet, sheet_version, named, marks, empty)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)""",
         (
             delivery_id,
             file["photo_id"],
@@ -78,14 +80,34 @@ def add_delivery_file(connection: Connection[Row], delivery_id: int, file: Row) 
             file["sheet"],
             file["sheet_version"],
             file["named"],
+            None if file["marks"] is None else Jsonb(file["marks"]),
+            file["empty"],
         ),
     )
+
+
+def set_made(connection: Connection[Row], file_id: int, made: Row) -> None:
+    """A file's result, that was computed for the delivery."""
+    connection.execute(
+        """UPDATE delivery_files SET digest = %s, preview = %s, bytes = %s, verdict = %s, findings = %s, mends = %s WHERE id = %s""",
+        (made["digest"], made["preview"], made["bytes"], made["verdict"], Jsonb(made["findings"]), Jsonb(made["mends"]), file_id),
+    )
+
+
+def leave_out(connection: Connection[Row], file_id: int, why: str) -> None:
+    connection.execute("UPDATE delivery_files SET left_out = %s WHERE id = %s", (why, file_id))
+
+
+def take_in_again(connection: Connection[Row], delivery_id: int) -> None:
+    """Have what was left out of a delivery computed anew."""
+    connection.execute("UPDATE delivery_files SET left_out = NULL WHERE delivery_id = %s", (delivery_id,))
 
 
 def ask_answers(connection: Connection[Row], delivery_id: int) -> int:
     """Ask the listing desk of every file that it has not accepted; how many."""
     return connection.execute(
-        "UPDATE delivery_files SET answer = 'asked', reasons = '[]' WHERE delivery_id = %s AND answer IS DISTINCT FROM 'accepted'",
+        """UPDATE delivery_files SET answer = 'asked', reasons = '[]'
+           WHERE delivery_id = %s AND left_out IS NULL AND answer IS DISTINCT FROM 'accepted'""",
         (delivery_id,),
     ).rowcount
 
@@ -109,7 +131,8 @@ def deliveries(connection: Connection[Row]) -> list[Row]:
     return every(
         connection,
         """SELECT d.id, l.id AS lot_id, d.lot_name, d.sheet, d.spec, d.folder, d.created_at, d.state, d.error,
-                  count(f.id) AS files, coalesce(sum(f.bytes), 0)::bigint AS bytes, count(f.answer) AS sent,
+                  count(f.id) FILTER (WHERE f.left_out IS NULL) AS files, count(f.digest) AS made, count(f.left_out) AS left_out,
+                  coalesce(sum(f.bytes), 0)::bigint AS bytes, count(f.answer) AS sent,
                   count(*) FILTER (WHERE f.answer = 'asked') AS asked, count(*) FILTER (WHERE f.answer = 'accepted') AS accepted
            FROM deliveries d LEFT JOIN lots l ON l.id = d.lot_id AND l.removed_at IS NULL
                 LEFT JOIN delivery_files f ON f.delivery_id = d.id
@@ -128,7 +151,8 @@ def some_delivery_files(connection: Connection[Row], delivery_id: int, which: De
         """SELECT f.*, l.id AS lot_id FROM delivery_files f
                 LEFT JOIN photos p ON p.id = f.photo_id LEFT JOIN lots l ON l.id = p.lot_id AND l.removed_at IS NULL
            WHERE f.delivery_id = %s AND CASE %s
-             WHEN 'found' THEN EXISTS (SELECT FROM jsonb_array_elements(f.findings) found WHERE found->>'severity' <> 'note')
+             WHEN 'found' THEN f.left_out IS NOT NULL
+               OR EXISTS (SELECT FROM jsonb_array_elements(f.findings) found WHERE found->>'severity' <> 'note')
              WHEN 'unaccepted' THEN f.answer <> 'accepted' ELSE true END
            ORDER BY f.id LIMIT %s""",
         delivery_id,

@@ -166,6 +166,7 @@ def digests_in_use(connection: Connection[Row]) -> set[str]:
         connection,
         """SELECT digest FROM photos UNION SELECT as_shot FROM photos UNION SELECT preview FROM photos UNION SELECT result FROM photos
            UNION SELECT preview FROM tries UNION SELECT digest FROM delivery_files UNION SELECT preview FROM delivery_files
-           UNION SELECT card FROM own_cards""",
+           UNION SELECT card FROM own_cards
+           UNION SELECT unnest(ARRAY[source_digest, empty]) FROM delivery_files WHERE digest IS NULL""",
     )
     return {str(row["digest"]) for row in rows if row["digest"]}

@@ -39,14 +39,15 @@ def set_beside(connection: Connection[Row], photo_id: int, findings: list[Row]) 
     connection.execute("UPDATE photos SET beside = %s WHERE id = %s", (Jsonb(findings), photo_id))
 
 
-def allowances_for(connection: Connection[Row], photo_ids: list[int]) -> list[Row]:
-    """All that is let pass in each of these photos, `for_photo`: in itself, in its lot, by its lot's spec."""
+def allowances_for(connection: Connection[Row], photo_ids: list[int], spec: str | None = None) -> list[Row]:
+    """All that is let pass in each of these photos, `for_photo`: in itself, in its lot, by its lot's spec, or the one named."""
     return every(
         connection,
         """SELECT a.*, p.id AS for_photo FROM photos p JOIN lots l ON l.id = p.lot_id
            JOIN allowances a ON a.photo_id = p.id OR (a.scope = 'lot' AND a.lot_id = l.id)
-             OR (a.scope = 'spec' AND split_part(a.spec, '@', 1) = split_part(l.spec, '@', 1))
+             OR (a.scope = 'spec' AND split_part(a.spec, '@', 1) = split_part(coalesce(%s, l.spec), '@', 1))
            WHERE p.id = ANY(%s) ORDER BY a.id""",
+        spec,
         photo_ids,
     )
 
