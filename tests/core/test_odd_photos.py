@@ -54,7 +54,7 @@ ODD = {
 }
 
 
-SEEDS = 40
+SEEDS = 20
 Model = TypeVar("Model", bound=Settings)
 
 

@@ -60,7 +60,7 @@ export function DeliverDialog(props: { lot: Lot; verdicts: Verdict[]; onDelivere
       size="lg"
       first={confirm}
       trouble={trouble?.message}
-      answer={{ words: 'Write them', busy: deliver.isPending, disabled: files === 0 }}
+      answer={{ words: 'Write them', busy: deliver.isPending, disabled: all.data !== undefined && files === 0 }}
       button={confirm}
       onAnswer={() => deliver.mutate()}
       onClose={onClose}
