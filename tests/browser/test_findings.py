@@ -85,7 +85,7 @@ class FindingsPageTest(PageCase):
         expect(page.get_by_text("for this photo: meant to leave the frame")).to_be_visible()
         expect(page.get_by_role("status").filter(has_text="Ready")).to_be_visible()
         page.keyboard.press("a")
-        expect(page.get_by_role("status").filter(has_text=re.compile("^Look$"))).to_be_visible()
+        expect(page.get_by_role("status").filter(has_text=re.compile(r"^\s*Look$"))).to_be_visible()
         page.keyboard.press("Enter")
         expect(page.get_by_role("heading", name="PW-9501 cut too")).to_be_visible()
         expect(page.locator("aside [aria-pressed=true]")).to_contain_text("Cut off by the frame")

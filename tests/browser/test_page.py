@@ -370,7 +370,7 @@ class BenchTest(PageCase):
         self.assertEqual(page.evaluate("cancelAnimationFrame(window.watching) ?? window.blanks"), 0, "frames without a picture")
         expect(page.get_by_text("This photo’s own values")).to_be_visible()
         self.work_here(self.lot_id)
-        expect(page.get_by_role("status").filter(has_text="Look")).to_be_visible()
+        expect(page.get_by_role("status").filter(has_text=re.compile(r"^\s*Look$"))).to_be_visible()
         slider.focus()
         with page.expect_response(lambda r: "/marks?" in r.url and r.ok) as stepped:
             page.keyboard.press("Shift+ArrowRight")
