@@ -51,6 +51,7 @@ def bench(page: Page) -> None:
     _bench(page, "PW-1036")
     page.keyboard.press("n")
     settled(page)
+    page.get_by_text("Measuring what is removed").wait_for(state="hidden")
 
 
 def odd_ones_out(page: Page) -> None:

@@ -31,9 +31,8 @@ def plan(studio: Studio, lot_id: int, verdicts: frozenset[str], new_only: bool =
     `new_only` leaves out what was delivered as it is; `spec` is another listing spec than the lot's.
     """
     with studio.transaction() as connection:
-        lot = _lot(connection, lot_id)
+        lot, to_make = _lot(connection, lot_id, spec)
         chosen = [row for row in photo_rows.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
-        lot["spec"] = spec or lot["spec"]
         return [
             {
                 "photo": row["id"],
@@ -43,7 +42,7 @@ def plan(studio: Studio, lot_id: int, verdicts: frozenset[str], new_only: bool =
                 "verdict": row["verdict"],
                 "delivered": row["delivered"],
             }
-            for row, named in zip(chosen, _names(connection, lot, chosen), strict=True)
+            for row, named in zip(chosen, _names(connection, lot, chosen, to_make), strict=True)
         ]
 
 
@@ -60,17 +59,15 @@ def deliver(
     the photos with these verdicts are computed while it is written, by the settings that they have now.
     """
     with studio.transaction() as connection:
-        lot = _lot(connection, lot_id)
+        lot, to_make = _lot(connection, lot_id, spec)
         chosen = [row for row in photo_rows.photos(connection, lot_id) if _goes_along(row, verdicts, new_only)]
         if not chosen:
             raise YardError("has no photo to deliver", where=lot["name"], remedy="Run it first, or deliver those to look at as well")
-        to_make = spec is not None and spec != lot["spec"]
-        lot["spec"] = spec or lot["spec"]
         shelf, empty = Shelf(connection), lot_rows.empty_digest(connection, lot_id)
         delivery_id = delivery_rows.add_delivery(
             connection, lot_id, lot["sheet"], lot["spec"], _free_folder(studio, connection, lot), sorted(verdicts)
         )
-        for row, named in zip(chosen, _names(connection, lot, chosen), strict=True):
+        for row, named in zip(chosen, _names(connection, lot, chosen, to_make), strict=True):
             sheet = row["sheet"] or lot["sheet"]
             shown_by = with_background(shelf.spec(lot["spec"]), shelf.sheet(sheet).place.background)
             file = {
@@ -110,20 +107,23 @@ def _to_make(row: Row, empty: str | None) -> Row:
     return {**nothing, "marks": row["marks"], "empty": empty}
 
 
-def _lot(connection: Connection[Any], lot_id: int) -> Row:
+def _lot(connection: Connection[Any], lot_id: int, spec: str | None) -> tuple[Row, bool]:
+    """The lot with the listing spec that it is delivered for, and whether results for that are still to be made."""
     lot = lot_rows.lot(connection, lot_id)
     if lot is None:
         raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
-    return lot
+    other = spec is not None and spec != lot["spec"]
+    return (lot | {"spec": spec}, True) if other else (lot, False)
 
 
 def _goes_along(row: Row, verdicts: frozenset[str], new_only: bool) -> bool:
     return bool(row["state"] == "done" and row["verdict"] in verdicts and row["result"] and not (new_only and row["delivered"]))
 
 
-def _names(connection: Connection[Any], lot: Row, chosen: list[Row]) -> list[Named]:
+def _names(connection: Connection[Any], lot: Row, chosen: list[Row], to_make: bool) -> list[Named]:
     spec = Shelf(connection).spec(lot["spec"])
-    return plan_names(spec.names, [(row["name"], SUFFIX[spec.file]) for row in chosen], lot=lot["name"], spec=spec.name)
+    photos = [(row["name"], SUFFIX[spec.file] if to_make else row["result_suffix"]) for row in chosen]
+    return plan_names(spec.names, photos, lot=lot["name"], spec=spec.name)
 
 
 def _free_folder(studio: Studio, connection: Connection[Any], lot: Row) -> str:
