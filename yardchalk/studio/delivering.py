@@ -112,8 +112,10 @@ def _lot(connection: Connection[Any], lot_id: int, spec: str | None) -> tuple[Ro
     lot = lot_rows.lot(connection, lot_id)
     if lot is None:
         raise NotThere("is not there", where=f"Lot {lot_id}", remedy="Go back to the lots")
-    other = spec is not None and spec != lot["spec"]
-    return (lot | {"spec": spec}, True) if other else (lot, False)
+    if spec is None or spec == lot["spec"]:
+        return lot, False
+    Shelf(connection).spec(spec)
+    return lot | {"spec": spec}, True
 
 
 def _goes_along(row: Row, verdicts: frozenset[str], new_only: bool) -> bool:
