@@ -57,6 +57,6 @@ def _made(studio: Studio, delivery: Row, file: Row) -> dict[str, Any] | str:
 
 
 def _why(found: list[Finding]) -> str:
-    """The worst of what is found and not let pass."""
+    """The worst of what is found and not let pass, and what to do."""
     worst = next(finding for finding in found if finding.open)
-    return f"To {worst.severity}, for this listing spec: {worst.message}"
+    return f"To {worst.severity}, for this listing spec: {worst.message}. To mend or allow it, put the spec in force for the lot."

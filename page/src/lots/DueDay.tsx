@@ -1,6 +1,6 @@
 import { Box } from '@chakra-ui/react';
 import type { Lot } from '../api/client';
-import { dueWords } from '../shared/due';
+import { dayWords, dueWords } from '../shared/due';
 import { isDelivered } from './standing';
 
 const PRESSING = {
@@ -12,11 +12,11 @@ const PRESSING = {
 /** When a lot is due, if a day is set; once all of it is delivered, nothing presses. */
 export function DueDay({ lot }: { lot: Pick<Lot, 'due' | 'photos' | 'delivered'> }) {
   if (!lot.due) return null;
-  const { words, standing } = dueWords(lot.due);
-  const done = isDelivered(lot);
-  if (done && standing === 'over') return null;
+  const { words, standing } = isDelivered(lot)
+    ? { words: `due ${dayWords(lot.due)}`, standing: 'later' as const }
+    : dueWords(lot.due);
   return (
-    <Box as="span" whiteSpace="nowrap" title={lot.due} {...PRESSING[done ? 'later' : standing]}>
+    <Box as="span" whiteSpace="nowrap" title={lot.due} {...PRESSING[standing]}>
       {words}
     </Box>
   );

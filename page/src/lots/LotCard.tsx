@@ -60,11 +60,6 @@ export function LotCard(props: { lot: LotCardData; onChange: () => void; onRemov
               {lot.name}
             </Text>
             <Text color="slate.quiet" fontSize="13px" whiteSpace="nowrap">
-              {lot.due && (
-                <>
-                  <DueDay lot={lot} /> ·{' '}
-                </>
-              )}
               {count(lot.photos, 'photo')} · from {moment(lot.created_at)}
             </Text>
           </Flex>
@@ -81,11 +76,12 @@ export function LotCard(props: { lot: LotCardData; onChange: () => void; onRemov
               </Flex>
             ))}
             {lot.refused > 0 && <Text color="slate.quiet">{lot.refused} refused at intake</Text>}
-            {lot.delivered > 0 && (
-              <Text color="slate.quiet" ml="auto">
-                {lot.delivered === lot.photos ? 'all' : lot.delivered} delivered
-              </Text>
-            )}
+            <Flex ml="auto" gap="4">
+              {lot.delivered > 0 && (
+                <Text color="slate.quiet">{lot.delivered === lot.photos ? 'all' : lot.delivered} delivered</Text>
+              )}
+              <DueDay lot={lot} />
+            </Flex>
           </Flex>
         </Box>
       </Link>

@@ -13,13 +13,15 @@ export function dueWords(day: string): { words: string; standing: 'over' | 'soon
   if (days < 0) return { words: days === -1 ? '1 day late' : `${-days} days late`, standing: 'over' };
   if (days === 0) return { words: 'due today', standing: 'soon' };
   if (days === 1) return { words: 'due tomorrow', standing: 'soon' };
-  const date = new Date(day);
-  const words = date.toLocaleDateString('en-GB', {
+  return { words: `due ${dayWords(day)}`, standing: 'later' };
+}
+
+/** A day of the calendar, for people: "Thu 3 Dec", with its year where that is far off. */
+export const dayWords = (day: string) =>
+  new Date(day).toLocaleDateString('en-GB', {
     timeZone: 'UTC',
     weekday: 'short',
     day: 'numeric',
     month: 'short',
-    ...(days > 300 && { year: 'numeric' }),
+    ...(Math.abs(daysUntil(day)) > 300 && { year: 'numeric' }),
   });
-  return { words: `due ${words}`, standing: 'later' };
-}
