@@ -12,7 +12,7 @@ from numpy.random import Generator
 from numpy.typing import NDArray
 
 from teaching.camera import contact_shadow, grained, mirroring, packed
-from teaching.scenes import paths_of
+from teaching.scenes import CARELESS, paths_of
 from yardchalk.core.close_look import TILE, open_of, what_is_shown
 from yardchalk.core.colour import Float, decode, encode
 from yardchalk.core.regions import disc
@@ -48,10 +48,11 @@ class Border:
 
 
 def borders(folder: Path, held_out: bool) -> list[Border]:
-    """Of all that was prepared; or of what is held out."""
+    """Of all that was prepared with true colours; or of what is held out."""
+    paths = [path for path in paths_of(folder, held_out) if not path.stem.endswith(CARELESS)]
     # Threads of what was taught before do not outlive a fork.
     with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
-        return [border for made in pool.map(_of_photo, paths_of(folder, held_out), chunksize=8) for border in made]
+        return [border for made in pool.map(_of_photo, paths, chunksize=8) for border in made]
 
 
 def _of_photo(path: Path) -> list[Border]:

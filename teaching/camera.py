@@ -1,6 +1,10 @@
-"""A camera: what was rendered becomes a photo with blur, cast, vignette, noise, dust, seams and JPEG; and its true coverage."""
+"""A camera: what was rendered becomes a photo with blur, cast, vignette, noise, dust, seams and JPEG; and its true coverage.
+
+And careless hands: out of focus, burnt out, noisy, developed with much contrast or sharpening, packed hard.
+"""
 
 from dataclasses import dataclass
+from enum import Enum, auto
 
 import cv2
 import numpy as np
@@ -21,6 +25,17 @@ class Taken:
     data: bytes
     coverage: Float
     product: Float
+
+
+class Carelessness(Enum):
+    OUT_OF_FOCUS = auto()
+    BURNT_OUT = auto()
+    BACKDROP_BURNT_OUT = auto()  # by lamps of its own, so that the product is as it was
+    NOISY = auto()
+    CONTRASTY = auto()
+    SHARPENED = auto()
+    MADE_QUIET = auto()
+    PACKED_HARD = auto()
 
 
 @dataclass(frozen=True)
@@ -130,28 +145,39 @@ def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
     return own + (coverage[..., None] * light * r.uniform(0.3, 1.1) - own) * share[..., None].astype(np.float32)
 
 
-def photo_of(layers: Layers, level: int, r: Generator) -> Taken:
-    """A photo as a lens shows it; the empty backdrop comes near to the coded `level`."""
+def photo_of(layers: Layers, level: int, r: Generator, careless: bool = False) -> Taken:
+    """A photo as a lens shows it; the empty backdrop comes near to the coded `level`.
+
+    Of one that is taken or developed carelessly the truth is coverage alone: its colours are no longer the product's share of the light.
+    """
     h, w = layers.coverage.shape
+    how = Carelessness(int(r.integers(len(Carelessness))) + 1) if careless else None
     down, across = np.mgrid[0:h, 0:w].astype(np.float32)
     backdrop, own = _used(layers.backdrop, down, across, r), layers.product
     if r.random() < 0.25:
         behind, before = contact_shadow(layers.coverage, r.normal(np.pi / 2, 0.6), r)
         backdrop, own = backdrop * behind[..., None], own * before[..., None]
     blur = float(r.choice([0.3, 0.4, 0.4, 0.5, 0.6, 0.8]))
+    if how is Carelessness.OUT_OF_FOCUS:
+        blur = r.uniform(0.9, 3.2)
     product = _blurred(own, blur)
-    light = product + _blurred((1 - layers.coverage)[..., None] * backdrop, blur)
+    behind = _blurred((1 - layers.coverage)[..., None] * backdrop, blur)
     coverage = np.clip(_blurred(layers.coverage, blur), 0, 1)
     coverage[coverage > 1 - 2e-4] = 1
     coverage[coverage < 2e-4] = 0
     wanted = int(np.clip(level + r.normal(0, 6), 60, 247))
-    exposure = float(decode(np.array(wanted / 255))) / float(np.median(light[coverage == 0][:, 1]))
+    paper = float(np.median((product + behind)[coverage == 0][:, 1]))
+    exposure = float(decode(np.array(wanted / 255))) / paper
+    if how is Carelessness.BURNT_OUT:
+        exposure = r.uniform(0.9, 1.5) / paper
+    elif how is Carelessness.BACKDROP_BURNT_OUT:
+        behind = behind * np.float32(r.uniform(0.9, 2) / (paper * exposure))
     off = ((across - w / 2) ** 2 + (down - h / 2) ** 2) / ((w / 2) ** 2 + (h / 2) ** 2)
     vignette = 1 - float(r.choice([0.0, 0.08, 0.08, 0.15, 0.34])) * off**1.1 * 0.8
     casts = ((1, 1, 1), (1.16, 1, 0.7), (0.86, 0.98, 1.1), (1.08, 1, 0.9), (0.95, 1, 0.97))
     cast = np.array(casts[0 if r.random() < 0.55 else int(r.integers(1, 5))], np.float32)
     lens = exposure * vignette[..., None] * cast
-    return Taken(_developed(light * lens, r), coverage, np.minimum(product * lens, 1))
+    return Taken(_developed((product + behind) * lens, r, how), coverage, np.minimum(product * lens, 1))
 
 
 def _used(backdrop: Float, down: Float, across: Float, r: Generator) -> Float:
@@ -172,12 +198,26 @@ def _used(backdrop: Float, down: Float, across: Float, r: Generator) -> Float:
     return backdrop
 
 
-def _developed(light: Float, r: Generator) -> bytes:
+def _developed(light: Float, r: Generator, how: Carelessness | None) -> bytes:
     amount = float(r.choice([0.4, 0.5, 0.5, 0.7, 1, 1.5]))
+    if how is Carelessness.NOISY:
+        amount = r.uniform(1.5, 5)
     spread = np.sqrt(np.maximum(light, 0) * amount**2 / _FULL_WELL + (0.0012 * amount) ** 2)
-    codes = encode(np.clip(light + r.standard_normal(light.shape, np.float32) * spread, 0, 1))
+    noise = r.standard_normal(light.shape, np.float32)
+    if how is Carelessness.NOISY:
+        # As what fills in a sensor's colours spreads it.
+        noise = cv2.GaussianBlur(noise, (0, 0), 0.8)
+    codes = encode(np.clip(light + noise * spread, 0, 1)).astype(np.float32)
     quality, subsampling = ((92, "420"), (90, "420"), (95, "420"), (97, "444"), (98, "444"), (96, "444"))[int(r.integers(6))]
-    return jpeg(codes, quality, subsampling)
+    if how is Carelessness.CONTRASTY:
+        codes = codes + np.float32(r.uniform(0.02, 0.15)) * np.sin(2 * np.pi * (codes - 0.5))
+    elif how is Carelessness.SHARPENED:
+        codes = codes + np.float32(r.uniform(0.4, 1.6)) * (codes - _blurred(codes, r.uniform(0.6, 2)))
+    elif how is Carelessness.MADE_QUIET:
+        codes = cv2.bilateralFilter(codes, 7, r.uniform(6, 16) / 255, r.uniform(1.5, 4))
+    elif how is Carelessness.PACKED_HARD:
+        quality, subsampling = int(r.integers(45, 85)), "420"
+    return jpeg(np.clip(codes, 0, 1), quality, subsampling)
 
 
 def packed(pixels: NDArray[np.uint8], r: Generator) -> NDArray[np.uint8]:

@@ -21,8 +21,9 @@ from yardchalk.core.stages.clear.evidence import gather_evidence, without_noise
 Codes = NDArray[np.uint8]
 
 SIZE = 880  # px
+CARELESS = "-careless"  # at the end of a photo's name: its truth is coverage alone
 _WITH_TABLE = 6  # every so many scenes the paper ends in the frame
-_PHOTOS = 4  # of each scene
+_PHOTOS = 4  # of each scene, and as many that are taken carelessly
 
 
 @dataclass(frozen=True)
@@ -96,6 +97,7 @@ def prepare(folder: Path, number: int) -> None:
     made, level = scene(number)
     layers = layers_of(render(made))
     for i in reversed(range(_PHOTOS)):
+        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, np.random.default_rng([number, i, 1]), careless=True))
         _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i])))
 
 
@@ -124,11 +126,11 @@ def _keep(path: Path, taken: Taken) -> None:
 
 
 def paths_of(folder: Path, held_out: bool) -> list[Path]:
-    """All that was prepared; or what is held out to see how well it goes: one photo of every twelfth scene."""
+    """All that was prepared; or what is held out to see how well it goes: a photo of every twelfth scene, and a careless one."""
 
     def among(path: Path) -> bool:
         mine = int(path.name[:4]) % 12 == 7
-        return mine == held_out and not (held_out and path.stem[5:] not in ("0", "drawn"))
+        return mine == held_out and not (held_out and path.stem[5:] not in ("0", f"0{CARELESS}", "drawn"))
 
     return [path for path in sorted(folder.glob("*.npz")) if among(path)]
 

@@ -38,7 +38,8 @@ _LIKELY = 0.8  # the same, from which on a place that the rules keep is more oft
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
-_MOST = 0.5  # of the product that the rules found; so much at once is not dropped
+_MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
+_SURE_OF_RING = 0.95  # and how sure it must be of that
 _TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
 
 
@@ -126,7 +127,13 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
     """Which log ratios to the backdrop (n, 3) are darker than clean paper, or of another hue: bool (n,)."""
     red, green, blue = ratio.T
-    return ((red + 2 * green + blue) / 4 < -_DARKER) | (np.hypot(red - green, blue - green) > _OF_A_HUE)
+    return ((red + 2 * green + blue) / 4 < -_DARKER) | (_hue(ratio) > _OF_A_HUE)
+
+
+def _hue(ratio: NDArray[np.floating]) -> NDArray[np.floating]:
+    """How far log ratios to the backdrop (n, 3) are off its hue, (n,)."""
+    red, green, blue = ratio.T
+    return np.hypot(red - green, blue - green)
 
 
 def _left_to_the_rules(found: Float, product: Mask, ratio: Float, sure_to_drop: float) -> tuple[Mask, Mask]:
@@ -143,17 +150,20 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, sure_to_drop: 
         # However small a hole deep in the product is, it is a piece; elsewhere only what is wider than a border.
         whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, disc(_BORDER)) > 0) | (other & deep)
         pieces = pieces_of(whole, diagonal=True)
-        if not adds and pieces.area[1:].max(initial=0) > _MOST * cv2.countNonZero(product.view(np.uint8)):
-            found[:] = product
-            return np.ones(found.shape, bool), may_be_open
         sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
         # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
         if adds:
             enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD)
         else:
+            ratios = pieces.means(ratio)
+            much = pieces.area > _MOST * cv2.countNonZero(product.view(np.uint8))
+            much[0] = False
+            if (much & (strips | (sure < _SURE_OF_RING) | (_hue(ratios) > _OF_A_HUE))).any():
+                found[:] = product
+                return np.ones(found.shape, bool), may_be_open
             # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
-            shadow = strips & _unlike_paper(pieces.means(ratio))
+            shadow = strips & _unlike_paper(ratios)
             enough = np.where(shadow, min(sure_to_drop, _SURE_OF_SHADOW), sure_to_drop)
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
-from yardchalk.core.regions import HELD, REACHED, Flood, disc, outside_of, pieces_of
+from yardchalk.core.regions import HELD, REACHED, Flood, Pieces, disc, outside_of, pieces_of
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.clear.evidence import Evidence
 
@@ -31,6 +31,8 @@ _GAP_LIKENESS = 0.006  # chroma, log light
 _LATTICE = 8  # openings
 _TABLE = 0.12  # share of the frame's edge
 _BLOCK = 8  # px
+_WIDE = 63  # px; wider than handles
+_HARDLY, _SLIVER = 0.15, 0.1  # share of it that the rules found; share of the largest piece
 _WIDER_THAN_FLANKS = 13  # px
 _IN_SHADOW, _LITTLE = -0.15, 0.005  # log light against the backdrop model; share of the product
 
@@ -59,7 +61,10 @@ def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
     """What was cleared, as the second look at it has it; unless that saw no product at all."""
     if not look.product.any():
         return cleared
-    product = _without_tables(np.where(look.rules_stand, cleared.product, look.product), cleared)
+    product = np.where(look.rules_stand, cleared.product, look.product)
+    beyond = _beyond_the_paper(product, cleared)
+    cleared = replace(cleared, product=cleared.product & ~beyond, surroundings=cleared.surroundings | beyond)
+    product = _without_tables(product & ~beyond, cleared)
     difference = _from_nearby(evidence.features, ~product)
     if _drop_unbordered(product, evidence, difference):
         difference = _from_nearby(evidence.features, ~product)
@@ -88,12 +93,38 @@ def _drop_unbordered(product: Mask, evidence: Evidence, difference: Float) -> bo
     return True
 
 
+def _beyond_the_paper(product: Mask, cleared: Clearing) -> Mask:
+    """What of the product is wide, holds much of the frame's edge and is hardly any of the rules': where the paper ends, out of focus.
+
+    A product that the frame cuts off has a border that holds the rules' flood back; what is out of focus has none.
+    """
+    if not _holding_the_frame(pieces_of(product, diagonal=True)).any():
+        return np.zeros_like(product)
+    wide = cv2.morphologyEx(_eight(product), cv2.MORPH_OPEN, disc(_WIDE))
+    pieces = pieces_of(wide > 0, diagonal=True)
+    by_rules = pieces.means(cleared.product[..., None].astype(np.float32))[:, 0]
+    beyond = pieces.chosen(_holding_the_frame(pieces) & (by_rules < _HARDLY))
+    beyond = product & (cv2.dilate(_eight(beyond), disc(5)) > 0)
+    # With the slivers of it along its border.
+    left = pieces_of(product & ~beyond, diagonal=True)
+    slivers = np.zeros(left.area.size, bool)
+    slivers[np.unique(left.labels[cv2.dilate(_eight(beyond), disc(_WIDER_THAN_FLANKS)) > 0])] = True
+    slivers[left.area > _SLIVER * left.area[1:].max(initial=0)] = False
+    return beyond | left.chosen(slivers)
+
+
+def _holding_the_frame(pieces: Pieces) -> Mask:
+    """Which pieces hold so much of the frame's edge that they are a table or a wall: bool (n,) by label."""
+    ring = _border(pieces.labels.shape)
+    held = np.bincount(pieces.labels[ring], minlength=pieces.area.size) > _TABLE * np.count_nonzero(ring)
+    held[0] = False
+    return held
+
+
 def _without_tables(product: Mask, cleared: Clearing) -> Mask:
     """The product without other surfaces that hold so much of the frame's edge that they are a table or a wall, whatever they look like."""
     others = pieces_of(cleared.surroundings, diagonal=True)
-    ring = _border(product.shape)
-    held = np.bincount(others.labels[ring], minlength=others.area.size) > _TABLE * np.count_nonzero(ring)
-    held[0] = False
+    held = _holding_the_frame(others)
     if not held.any():
         return product
     tables = others.chosen(held)
