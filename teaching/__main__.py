@@ -44,6 +44,7 @@ def _write(network: Network, channels: int, out: Path) -> None:
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./yard teach", description=__doc__)
     parser.add_argument("--scenes", type=int, default=240)
+    parser.add_argument("--first", type=int, default=0, help="number of the first scene, to go on with others than were taught before")
     parser.add_argument("--drawings", type=int, default=60)
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
     parser.add_argument("--looks", nargs="+", choices=LOOKS, default=list(LOOKS), help="which to teach")
@@ -54,7 +55,7 @@ def main() -> None:
     parser.add_argument("--out", type=Path, default=SHIPPED)
     asked = parser.parse_args()
     asked.folder.mkdir(parents=True, exist_ok=True)
-    for number in range(asked.scenes):
+    for number in range(asked.first, asked.first + asked.scenes):
         prepare(asked.folder, number)
     for number in range(asked.drawings):
         prepare_drawing(asked.folder, number)

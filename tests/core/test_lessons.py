@@ -49,6 +49,22 @@ class LessonTest(unittest.TestCase):
 
     @SEEDS
     @some_seed
+    def test_a_careless_photo_has_its_product_where_its_truth_says(self, seed: int) -> None:
+        made = layers()
+        pot = Layers(np.float32(0.25) * made.product, made.coverage, made.backdrop)  # so dark that no exposure takes it for paper
+        taken, again = (photo_of(pot, 236, np.random.default_rng(seed), careless=True) for _ in range(2))
+        self.assertEqual(taken.data, again.data)
+        seen = light_of(taken)[..., 1]
+        whole, free = taken.coverage > 0.99, taken.coverage == 0
+        self.assertLess(float(np.median(seen[whole])), float(np.median(seen[free])))
+        # Where it covers half, there is half of the step: what moves an edge without moving its truth would be a lie.
+        step = np.median(seen[free]) - np.median(seen[whole])
+        dark = seen < np.median(seen[free]) - step / 2
+        away = cv2.distanceTransform((np.abs(taken.coverage - 0.5) > 0.45).view(np.uint8), cv2.DIST_L2, 3) > 6
+        self.assertLess(float((dark ^ (taken.coverage > 0.5))[away].mean()), 0.03)
+
+    @SEEDS
+    @some_seed
     def test_drawings_are_of_their_truth(self, seed: int) -> None:
         for drawn in (a_print, an_icon):
             taken, again = (drawn(np.random.default_rng(seed), 160) for _ in range(2))

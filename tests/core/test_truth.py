@@ -16,7 +16,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.settings import Marks, load_sheet, load_spec
 from yardchalk.core.stages.place import place
 
-TRUTH = {photo.stem[:7]: (photo, truth) for name in ("demo", "unseen") for photo, truth in photos(name)}
+TRUTH = {photo.stem[:7]: (photo, truth) for name in ("demo", "more", "unseen") for photo, truth in photos(name)}
 
 
 def worked(number: str, sheet: str = "transparent", marks: Marks | None = None) -> tuple[Result, Float, Float]:
@@ -78,8 +78,8 @@ class TruthTest(unittest.TestCase):
         result, matte, alpha = worked("PW-1047")  # speckled bowls on grey, in their own shadow
         self.assertGreater(score(matte, alpha)["iou"], 0.997)
         self.assertNotIn("weak-outline", [f.check for f in result.findings])
-        result, matte, alpha = worked("PW-3031")  # jars on green, with the green in them
-        photo, _ = TRUTH["PW-3031"]
+        result, matte, alpha = worked("PW-2010")  # bowls on green, in their own shadow
+        photo, _ = TRUTH["PW-2010"]
         look = Render(photo.read_bytes(), photo.stem, load_sheet("transparent")).second_look.enlarged(matte.shape)
         elsewhere = cv2.dilate(((look.coverage > 0.5) != (matte > 0.5)).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
         boxes = [f.place.original for f in result.findings if f.check == "weak-outline" and f.severity == "look" and f.place]

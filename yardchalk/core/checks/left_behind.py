@@ -15,6 +15,7 @@ _EVEN = 16.0  # steepness, in units of the backdrop's noise
 _MEAN_HUE, _SHADED, _PLAIN = 0.0025, -0.3, 9.5
 _LIT = 0.08  # log light; what is lighter than the backdrop is no backdrop seen through a gap
 _DIM, _UNEVEN = -0.15, 0.04  # log light: mean and deviation of shade, over both of which a pale place is a label
+_BELIEVED, _ALL_OF_IT = 0.95, 0.98  # of coverage by the second look, and share of a place that it must be so sure of
 _TINTED = 0.012  # from this mean hue on it is no white paint, but a gap that the product round it tints
 
 
@@ -37,17 +38,23 @@ def check(c: Checked) -> list[Finding]:
     limit = c.spec.limits.left_behind
     whole = alike.size
     pieces = islands(_of_the_backdrop(islands(alike), d, c.evidence.steps, limit / 100 * whole))
+    if c.looked is not None:
+        # White paint and labels that are the paper's own colour: what is round them tells.
+        believed = pieces.means(((c.looked.coverage >= _BELIEVED) & ~c.looked.rules_stand)[..., None].astype(np.float32))[:, 0]
+        doubted = believed < _ALL_OF_IT
+        doubted[0] = False
+        pieces = islands(pieces.chosen(doubted))
     listed = larger_than(pieces, limit / 100 * whole, _LISTED)
     found = [
         _finding(c, pieces, i, "Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop") for i in listed
     ]
     if c.looked is not None:
         seen = pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
-        doubted = islands(c.looked.may_be_open & core & ~seen)
+        open_ = islands(c.looked.may_be_open & core & ~seen)
         found += [
-            _finding(c, doubted, i, "This may be a gap: a second look would rather take {share:.2f} % of the photo for backdrop here")
-            for i in larger_than(doubted, limit / 100 * whole, _LISTED)
-            if not _is_printed(doubted, i, d)
+            _finding(c, open_, i, "This may be a gap: a second look would rather take {share:.2f} % of the photo for backdrop here")
+            for i in larger_than(open_, limit / 100 * whole, _LISTED)
+            if not _is_printed(open_, i, d)
         ]
     return found
 
