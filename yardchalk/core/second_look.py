@@ -40,7 +40,7 @@ _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
 _SURE_OF_RING = 0.93  # and how sure it must be of that
-_TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
+_TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred it makes less than the rules do
 
 
 @dataclass(frozen=True)
