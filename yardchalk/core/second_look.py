@@ -31,7 +31,7 @@ _STRIP = 3e-4  # share of the picture; of a strip along the outside that is smal
 _FLANK = 5  # px
 _BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
 # Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
-_SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.84, 0.8, 0.6
+_SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
 _SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not like clean paper: darker by so much, or of such a hue
 _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
@@ -39,8 +39,8 @@ _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must 
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
-_SURE_OF_RING = 0.93  # and how sure it must be of that
-_TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred it makes less than the rules do
+_SURE_OF_RING = 0.95  # and how sure it must be of that
+_TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
 
 
 @dataclass(frozen=True)
