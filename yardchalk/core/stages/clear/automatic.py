@@ -110,6 +110,7 @@ def _beyond_the_paper(product: Mask, cleared: Clearing) -> Mask:
     slivers = np.zeros(left.area.size, bool)
     slivers[np.unique(left.labels[cv2.dilate(_eight(beyond), disc(_WIDER_THAN_FLANKS)) > 0])] = True
     slivers[left.area > _SLIVER * left.area[1:].max(initial=0)] = False
+    slivers[0] = False
     return beyond | left.chosen(slivers)
 
 
