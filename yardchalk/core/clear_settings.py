@@ -30,6 +30,7 @@ class AutomaticRegion(RegionSettings):
     """What the backdrop model and the steps of the picture say."""
 
     kind: Literal["automatic"]
+    ink: bool = Field(True, description="Of a print in one ink, its density becomes opacity, as with a region of ink.")
 
 
 class SpreadRegion(RegionSettings):

@@ -26,7 +26,7 @@ from yardchalk.studio.judging import judge, judge_lot
 from yardchalk.studio.shelf import Shelf
 
 # Part of every run's key: a new engine computes everything anew.
-ENGINE = "31"
+ENGINE = "32"
 # So long a hold lasts without being said again.
 HOLD_S = 90
 
@@ -272,6 +272,7 @@ def keep_decisions(files: FileStore, render: Render) -> None:
         spread=b.spread,
         numbers=np.array([b.order, b.ring_share, decided.noise, solution.spread, solution.clean, np.count_nonzero(number <= solution.own)]),
         drawn=solution.drawn,
+        ink=np.array(decided.ink or ()),
         whole=np.packbits(solution.alpha > 0.5),
         far=np.array(far),
         at=at.astype(np.uint32),
@@ -302,6 +303,7 @@ def known_decisions(files: FileStore, render: Render) -> Decisions | None:
         shown = alpha.reshape(h, w), distance.reshape(h, w), spread, clean, index.reshape(h, w), int(own)
         solution = Solution(*shown, front, behind, doubt, drawn=bool(kept["drawn"]))
         laid = {name.removeprefix("overlay_"): kept[name] for name in kept.files if name.startswith("overlay_")}
-        return Decisions(product.astype(bool), model, noise, solution, Overlay(**laid) if laid else None)
+        ink = tuple(kept["ink"].tolist()) or None
+        return Decisions(product.astype(bool), model, noise, solution, Overlay(**laid) if laid else None, ink)
     except (ValueError, KeyError, OSError, IndexError, zipfile.BadZipFile):
         return None

@@ -23,7 +23,8 @@ from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.evidence import Evidence, WithoutNoise, gather_evidence, without_noise
 from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
-from yardchalk.core.stages.clear.region_list import Outcome, Overlay, put_together
+from yardchalk.core.stages.clear.one_ink import Ink
+from yardchalk.core.stages.clear.region_list import Outcome, Overlay, goes_by_ink, put_together
 from yardchalk.core.stages.edge.matte import Solution
 from yardchalk.core.stages.frame import crop_to_set
 from yardchalk.core.stages.plot import Plot
@@ -41,6 +42,7 @@ class Decisions:
     noise : standard deviation of log light on the backdrop.
     solution : the matte, if it was solved.
     overlay : what regions say of coverage, if any does.
+    ink : what the one ink of a print takes of the paper's light, relative to what it takes most of; None if it is no such print.
     """
 
     product: Mask
@@ -48,6 +50,7 @@ class Decisions:
     noise: float
     solution: Solution | None = None
     overlay: Overlay | None = None
+    ink: Ink | None = None
 
     @cached_property
     def product_key(self) -> str:
@@ -125,8 +128,17 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def by_regions(self) -> bool:
-        """Whether regions say what is backdrop, the photo's own or the run sheet's, and not automatic clearing alone."""
-        return self.marks.clear is not None or (self.sheet.clear.on and bool(self.sheet.clear.regions))
+        """Whether regions say what is backdrop, the photo's own or the run sheet's or ink, and not automatic clearing alone."""
+        if self.marks.clear is not None:
+            return True
+        return self.sheet.clear.on and (bool(self.sheet.clear.regions) or self.one_ink is not None)
+
+    @property
+    def one_ink(self) -> Ink | None:
+        """What the one ink takes of the paper's light, if the photo is a print in one."""
+        if self._decided is not None:
+            return self._decided.ink
+        return None if self.facts.has_alpha else self.ground.one_ink
 
     @property
     def ground(self) -> Ground:
@@ -209,7 +221,7 @@ class ClearedPhoto(FramedPhoto):
         if self._decided is None:
             # With regions, what was cleared is asked for less often than this.
             product, overlay = (self.outcome.product, self.outcome.overlay) if self.by_regions else (self.clearing.product, None)
-            self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay)
+            self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay, ink=self.one_ink)
         return self._decided
 
     @property
@@ -236,8 +248,14 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def inked(self) -> bool:
-        """Whether a region takes ink on paper."""
-        return self.by_regions and any(region.on and isinstance(region, InkRegion) for region in self.regions)
+        """Whether a region takes ink on paper, or automatic clearing found that."""
+        if not self.by_regions:
+            return False
+
+        def takes_ink(region: AnyRegion) -> bool:
+            return isinstance(region, InkRegion) or (isinstance(region, AutomaticRegion) and goes_by_ink(region, self.one_ink))
+
+        return any(region.on and takes_ink(region) for region in self.regions)
 
     def ink_levels(self, made: InkRegion) -> tuple[float, float]:
         """Floor and full density in force for a region of ink."""

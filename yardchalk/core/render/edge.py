@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.clear_settings import ContrastRegion, InkRegion, OutlineRegion
+from yardchalk.core.clear_settings import AutomaticRegion, ContrastRegion, InkRegion, OutlineRegion
 from yardchalk.core.colour import Coded, Float, Mask, decode, linear_table, top
 from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.render.clearing import ClearedPhoto, Decisions
@@ -19,8 +19,9 @@ from yardchalk.core.render.photo import ANALYSIS_SIDE
 from yardchalk.core.settings import EdgeSettings
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.ink import paper_share
+from yardchalk.core.stages.clear.one_ink import Ink
 from yardchalk.core.stages.clear.outline import outline
-from yardchalk.core.stages.clear.region_list import Overlay
+from yardchalk.core.stages.clear.region_list import Overlay, ink_of
 from yardchalk.core.stages.edge.describe import SOLID, describe_band
 from yardchalk.core.stages.edge.finish import Finish, Tidying, apply_changes, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
@@ -294,9 +295,11 @@ class EdgedPhoto(ClearedPhoto):
 
         said: dict[int, Callable[[Part], Float]] = {}
         freed: dict[int, Callable[[Part], Float]] = {}
-        printed: dict[int, Float] = {}
+        printed: dict[int, Callable[[Part], Float]] = {}
         for number in np.unique(overlay.owner[overlay.owner > 0]).tolist():
             made = self.regions[number - 1]
+            if isinstance(made, AutomaticRegion):
+                made = ink_of(made)
             value: Callable[[Part], Float]
             if isinstance(made, OutlineRegion):
                 value = partial(_outlined, made, whole)
@@ -305,7 +308,9 @@ class EdgedPhoto(ClearedPhoto):
             elif isinstance(made, InkRegion):
                 value = partial(_paper, self.ink_levels(made), seen, backdrop)
                 if made.colour is not None:
-                    printed[number] = decode(np.array([int(made.colour[k : k + 2], 16) for k in (1, 3, 5)]) / 255)
+                    printed[number] = partial(_coloured, made.colour)
+                elif self.one_ink is not None:
+                    printed[number] = partial(_inked, self.one_ink, self.ink_levels(made)[1], backdrop)
             else:
                 continue
             said[number] = value if made.how == "take" else partial(_less, value)
@@ -324,6 +329,17 @@ def _contrasted(made: ContrastRegion, seen: Callable[[Part], Coded], backdrop: C
 
 def _paper(levels: tuple[float, float], seen: Callable[[Part], Coded], backdrop: Callable[[Part], Float], at: Part) -> Float:
     return paper_share(seen(at), backdrop(at), levels)
+
+
+def _coloured(colour: str, at: Part) -> Float:
+    light = decode(np.array([int(colour[k : k + 2], 16) for k in (1, 3, 5)]) / 255).astype(np.float32)
+    return np.broadcast_to(light, (at[0].stop - at[0].start, at[1].stop - at[1].start, 3))
+
+
+def _inked(ink: Ink, full: float, backdrop: Callable[[Part], Float], at: Part) -> Float:
+    """Of one ink what lies thinner covers less, it is not paler: everywhere its light is that of full density."""
+    left = 1 - np.array(ink, np.float32) * np.float32(1 - 10**-full)
+    return left * np.exp(np.minimum(backdrop(at), 0))
 
 
 def _less(value: Callable[[Part], Float], at: Part) -> Float:

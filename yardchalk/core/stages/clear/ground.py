@@ -13,6 +13,7 @@ from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, to_linear
 from yardchalk.core.stages.clear.automatic import Clearing
 from yardchalk.core.stages.clear.evidence import Evidence
+from yardchalk.core.stages.clear.one_ink import Ink, one_ink
 from yardchalk.core.stages.plot import Plot
 
 T = TypeVar("T")
@@ -55,6 +56,15 @@ class Ground:
     @property
     def shape(self) -> tuple[int, int]:
         return self.plot.height, self.plot.width
+
+    @property
+    def one_ink(self) -> Ink | None:
+        """What the one ink takes of the paper's light, if the photo is a print in one: see `one_ink`."""
+        return self.kept("one ink", self._one_ink)
+
+    def _one_ink(self) -> Ink | None:
+        cleared = self.clearing
+        return one_ink(self.pixels, self.backdrop, self.evidence.features[..., 0], cleared.product, cleared.surroundings)
 
     @property
     def evidence(self) -> Evidence:

@@ -9,12 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.clear_settings import InkRegion
-from yardchalk.core.colour import Float, linear_table, top
+from yardchalk.core.colour import Float, Mask, linear_table, top
+from yardchalk.core.regions import disc
 from yardchalk.core.stages.clear.ground import Ground
 
 _FLOOR_SPREADS = 3.5
 _LEAST_FLOOR, _MOST_FLOOR = 0.02, 0.5
 _FIRM = 3  # times what covers as much as the floor
+_FAINT, _WASH = 0.15, 5  # coverage, and px: what covers little is ink where it is as wide
+_ROUND = 7  # px
 _FULL_QUANTILE = 0.98  # of the density of what is plainly ink
 
 
@@ -48,6 +51,13 @@ def ink_levels(region: InkRegion, ground: Ground) -> tuple[float, float]:
         else:
             full = 1.0
     return round(floor, 3), round(max(full, floor + 0.02), 3)
+
+
+def near_ink(paper: Float) -> Mask:
+    """Where ink is, and a little round it, by how far pixels are paper (h, w); specks and pencil lines are faint and thin."""
+    covers = (paper < 1 - _FAINT).view(np.uint8)
+    firm = (paper < 0.5) | (cv2.morphologyEx(covers, cv2.MORPH_OPEN, disc(_WASH)) > 0)
+    return cv2.dilate(firm.view(np.uint8), disc(_ROUND)) > 0
 
 
 def paper_share(pixels: NDArray[np.uint8] | NDArray[np.uint16], log_light: Float, levels: tuple[float, float]) -> Float:

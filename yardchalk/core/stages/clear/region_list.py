@@ -43,7 +43,8 @@ from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
 from yardchalk.core.stages.clear.gaps import gaps
 from yardchalk.core.stages.clear.ground import Ground
-from yardchalk.core.stages.clear.ink import ink_levels, paper_share
+from yardchalk.core.stages.clear.ink import ink_levels, near_ink, paper_share
+from yardchalk.core.stages.clear.one_ink import Ink
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.rules import made_for
 from yardchalk.core.stages.clear.spread import spread
@@ -170,10 +171,23 @@ def says_at_every_scale(region: AnyRegion) -> bool:
     return not finds(region) and isinstance(region, OutlineRegion | ContrastRegion | InkRegion)
 
 
+def goes_by_ink(region: AutomaticRegion, one_ink: Ink | None) -> bool:
+    """Whether the region goes by density, too, since the photo is a print in one ink."""
+    return one_ink is not None and region.ink and region.how != "intersect"
+
+
+def ink_of(region: AutomaticRegion) -> InkRegion:
+    """What such a region then says besides."""
+    return InkRegion(kind="ink", how=region.how)
+
+
 def value_of(region: AnyRegion, ground: Ground, before: Float) -> Float:
     """What a region by itself says is backdrop, 0..1, on the analysis picture; `before` is what those before it say."""
     if isinstance(region, AutomaticRegion):
-        return (~ground.clearing.product).astype(np.float32)
+        product = ground.clearing.product
+        if goes_by_ink(region, ground.one_ink):
+            product = product & near_ink(value_of(ink_of(region), ground, before))
+        return (~product).astype(np.float32)
     if isinstance(region, SpreadRule | FamilyRule | BoxRule):
         region = made_for(region, ground)
     if isinstance(region, SpreadRegion):
@@ -207,6 +221,8 @@ def put_together(regions: Sequence[AnyRegion], ground: Ground, keep: Keep = lamb
         if region.on:
             try:
                 share = state.strokes(region) if isinstance(region, StrokesRegion) else state.region(number, region, keep)
+                if isinstance(region, AutomaticRegion) and goes_by_ink(region, ground.one_ink):
+                    state.region(number, ink_of(region), keep, within=True)
             except YardError as error:
                 trouble = error.message
         shares.append(share)
@@ -234,7 +250,8 @@ class _State:
         grown: Mask = cv2.dilate(product.view(np.uint8), disc(2 * _FLANK + 1)) > 0
         return grown
 
-    def region(self, number: int, region: AnyRegion, keep: Keep) -> float:
+    def region(self, number: int, region: AnyRegion, keep: Keep, within: bool = False) -> float:
+        """Add a region to the list; `within`: it says nothing outside of the product that was found before it."""
         # Gaps hang on what is kept so far; all else on the photo alone.
         value = (
             value_of(region, self.ground, self.said.backdrop)
@@ -265,6 +282,8 @@ class _State:
             # What is drawn as backdrop says nothing of what is round it: that may be the flank of a border, not product.
             alone = isinstance(region, OutlineRegion) and region.backdrop == "inside" and region.how == "add"
             said |= (proposal == combined) & ((_near_border(value) & ~(alone & (value < 0.5))) | (speaks & _near_border(self.found, _SOFT)))
+            if within:
+                said &= self.found < 0.5
             o = self._overlay()
             _forget(o, said)
             o.scale[said] = 0

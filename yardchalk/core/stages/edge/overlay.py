@@ -23,7 +23,7 @@ def lay_over(
     at: tuple[slice, slice],
     said: Mapping[int, Callable[[tuple[slice, slice]], Float]],
     freed: Mapping[int, Callable[[tuple[slice, slice]], Float]],
-    printed: Mapping[int, Float],
+    printed: Mapping[int, Callable[[tuple[slice, slice]], Float]],
 ) -> Cutout:
     """A region's matte with the overlay on it; the given one stays as it is.
 
@@ -36,7 +36,7 @@ def lay_over(
     at : rows and columns of the region in it.
     said : for each owner, what gives the coverage it says for rows and columns of the whole photo.
     freed : for each owner whose partly covered pixels show the backdrop, what gives that one's linear light (h, w, 3) there.
-    printed : for each owner that is printed in another colour, its linear light (3,).
+    printed : for each owner whose ink has one colour, what gives its linear light (h, w, 3) there.
     """
     top_row, left, bottom, right = _touched(overlay, frame, at)
     alpha = cut.alpha.copy()
@@ -84,7 +84,9 @@ def lay_over(
             share = np.clip((scale[y, x] * old[y, x])[both][:, None] / np.maximum(covers[both], 1e-3), 0, 1)
             colour[both] = share * cut.colour[strip[place[both] - 1]] + (1 - share) * colour[both]
         for number, ink in printed.items():
-            colour[owner[y, x] == number] = ink
+            mine = owner[y, x] == number
+            if mine.any():
+                colour[mine] = ink(here)[y[mine], x[mine]]
         alpha[part] = new
         rows.append(y + start)
         columns.append(x + left)

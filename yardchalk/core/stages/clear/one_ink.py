@@ -1,0 +1,75 @@
+"""Telling a print from a photographed thing: one ink in many densities on paper, and no shadow.
+
+What ink lets through of the paper's light mixes it with its own: every pixel's light, relative to the paper's, lies on one
+line from the paper to the ink. A thing that is lit is shaded, towards black, and its highlights are the lamp's; both leave
+that line unless the thing is grey, and then its shadow on the backdrop tells it from a print.
+"""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.backdrop import BackdropModel
+from yardchalk.core.colour import Float, Mask, linear_table
+
+_STEP = 4  # px; one stands for those beside it where shadows are looked for
+_BESIDE = (5.0, 25.0)  # px; how far outside the product's flank a shadow is looked for
+_SHADED, _DARKEST = 0.04, 0.1  # log light: what nine tenths, and nearly all, of that may be darker than the paper by
+_BURNT = 0.96  # linear light; paper that is as bright shows neither shadow nor texture
+_ELSEWHERE = 0.02  # share of the frame that may be other surfaces
+_FLANK = 9  # px that the product is made narrower by
+_ENOUGH = 500  # px of it
+_FULL, _SOLID = 0.9, 0.97  # quantile of density, and from which share of that on it is the ink itself
+_COVERED = 0.3  # of the ink; what is covered less says little of its colour
+_OFF = 0.15  # of the ink's density: how far off the line nearly all may lie
+_PALE, _MOSTLY_PALE = 0.7, 0.5  # of the ink's density; share of the product that may be paler
+_GRAIN, _ROUGH = 6.0, 0.12  # px, and deviation in coverage over so much: ink that covers evenly is cut like any product
+
+Ink = tuple[float, float, float]
+
+
+def one_ink(pixels: NDArray[np.uint8], backdrop: BackdropModel, shade: Float, product: Mask, elsewhere: Mask) -> Ink | None:
+    """What the one ink takes of the paper's linear R, G and B, relative to what it takes most of; None if it is no such print.
+
+    Parameters
+    ----------
+    pixels : uint8, shape (h, w, 3)
+        The analysis picture, coded.
+    backdrop : its backdrop model, the paper.
+    shade : float32, shape (h, w)
+        Log light relative to it, lightly smoothed.
+    product : bool, shape (h, w)
+        What was found to be product, with the outer flank of its border.
+    elsewhere : bool, shape (h, w)
+        Other surfaces in the frame.
+    """
+    if max(backdrop.mean_light) > _BURNT or elsewhere.mean() > _ELSEWHERE or _has_shadow(shade, product | elsewhere):
+        return None
+    inside = cv2.erode(product.view(np.uint8), np.ones((_FLANK, _FLANK), np.uint8)) > 0
+    if np.count_nonzero(inside) < _ENOUGH:
+        return None
+    h, w = product.shape
+    missing = 1 - linear_table(256)[pixels] / np.maximum(backdrop.light(w, h), np.float32(2e-3))
+    seen = missing[inside]
+    length = np.linalg.norm(seen, axis=1)
+    ink = np.median(seen[length > _SOLID * np.quantile(length, _FULL)], axis=0)
+    covered = missing @ (ink / (ink @ ink))
+    share = covered[inside]
+    off = np.linalg.norm(seen - share[:, None] * ink, axis=1)[share > _COVERED] / np.linalg.norm(ink)
+    if not off.size or np.quantile(off, 0.95) > _OFF or np.mean(share < _PALE) > _MOSTLY_PALE:
+        return None
+    if (covered - cv2.GaussianBlur(covered, (0, 0), _GRAIN))[inside].std() < _ROUGH:
+        return None
+    red, green, blue = np.clip(ink / ink.max(), 0, 1).tolist()
+    return red, green, blue
+
+
+def _has_shadow(shade: Float, product: Mask) -> bool:
+    """Whether the backdrop beside the product is darker than elsewhere."""
+    small, there = cv2.blur(shade[::_STEP, ::_STEP], (3, 3)), np.ascontiguousarray(product[::_STEP, ::_STEP])
+    away = _STEP * cv2.distanceTransform((~there).view(np.uint8), cv2.DIST_L2, 5)
+    beside = -small[(away > _BESIDE[0]) & (away < _BESIDE[1])]
+    if not beside.size:
+        return True
+    most, nearly_all = np.quantile(beside, [0.9, 0.97])
+    return bool(most > _SHADED or nearly_all > _DARKEST)
