@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, linear_table
 from yardchalk.core.networks import told_by
-from yardchalk.core.regions import disc, outside_of, pieces_of
+from yardchalk.core.regions import Pieces, disc, outside_of, pieces_of
 from yardchalk.core.softness import blur_of_outline
 
 SIDE = 800  # px; long side of what is looked at
@@ -38,6 +38,8 @@ _LIKELY = 0.8  # the same, from which on a place that the rules keep is more oft
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
+_LATTICE = 6  # holes that it is sure of, from which on it is one with many
+_SURE_OF_DEPTH, _IN_SHADE, _UNEVEN = 0.75, 0.35, 0.2  # of a hole in shade; and log light, darker than the backdrop, and its deviation
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
 _SURE_OF_RING = 0.95  # and how sure it must be of that
 _TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
@@ -119,9 +121,8 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     area = max(cv2.countNonZero(there), 1)
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
     ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
-    # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
-    stand, may_be_open = _left_to_the_rules(found, found_before, ratio, _SURE_OF_GAPS if solid < _MOSTLY_SOLID else _SURE_TO_DROP)
-    return Look(found, stand, may_be_open)
+    _drop_loose_specks(found, found_before)
+    return Look(found, *_left_to_the_rules(found, found_before, ratio, solid < _MOSTLY_SOLID))
 
 
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
@@ -130,16 +131,33 @@ def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
     return ((red + 2 * green + blue) / 4 < -_DARKER) | (_hue(ratio) > _OF_A_HUE)
 
 
+def _in_depth(pieces: Pieces, ratio: Float) -> Mask:
+    """Which pieces lie as deep in uneven shade as paper does under what has a hole: bool (n,); a label is evenly lit."""
+    shade = cv2.transform(ratio, np.array([[0.25, 0.5, 0.25]], np.float32))
+    mean, square = pieces.means(np.dstack([shade, shade * shade])).T
+    return (mean < -_IN_SHADE) & (square - mean**2 > _UNEVEN**2)
+
+
 def _hue(ratio: NDArray[np.floating]) -> NDArray[np.floating]:
     """How far log ratios to the backdrop (n, 3) are off its hue, (n,)."""
     red, green, blue = ratio.T
     return np.hypot(red - green, blue - green)
 
 
-def _left_to_the_rules(found: Float, product: Mask, ratio: Float, sure_to_drop: float) -> tuple[Mask, Mask]:
+def _drop_loose_specks(found: Float, product: Mask) -> None:
+    """Take from `found` what is joined to nothing of the rules' product and that the network is not sure of: mostly grain of the paper."""
+    pieces = pieces_of(found > 0.5, diagonal=True)
+    loose = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0] < _SURE_TO_ADD
+    loose[np.unique(pieces.labels[product])] = False
+    loose[0] = False
+    found[pieces.chosen(loose)] = 0
+
+
+def _left_to_the_rules(found: Float, product: Mask, ratio: Float, wires: bool) -> tuple[Mask, Mask]:
     """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too.
 
-    `ratio` is the log ratio to the backdrop, (h, w, 3). Returns where the rules stand, and where of it are likely gaps.
+    `ratio` is the log ratio to the backdrop, (h, w, 3); `wires`: whether the product is of thin parts. Returns where the rules
+    stand, and where of it are likely gaps.
     """
     stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
     looked = found > 0.5
@@ -162,9 +180,11 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, sure_to_drop: 
             if (much & (strips | (sure < _SURE_OF_RING) | (_hue(ratios) > _OF_A_HUE))).any():
                 found[:] = product
                 return np.ones(found.shape, bool), may_be_open
+            # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
+            lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
+            enough = np.where(lattice, _SURE_OF_GAPS, np.where(_in_depth(pieces, ratio), _SURE_OF_DEPTH, _SURE_TO_DROP))
             # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
-            shadow = strips & _unlike_paper(ratios)
-            enough = np.where(shadow, min(sure_to_drop, _SURE_OF_SHADOW), sure_to_drop)
+            enough[strips & _unlike_paper(ratios)] = min(_SURE_OF_GAPS if lattice else np.inf, _SURE_OF_SHADOW)
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.

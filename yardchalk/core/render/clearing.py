@@ -18,7 +18,7 @@ from yardchalk.core.second_look import Look, look_again
 from yardchalk.core.settings import FrameMarks, FrameSettings, Marks
 from yardchalk.core.stages.bars import NO_BARS, Bars, find_bars, painted_over
 from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
-from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected
+from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected, without_highlights
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.evidence import Evidence, WithoutNoise, gather_evidence, without_noise
 from yardchalk.core.stages.clear.ground import Ground
@@ -192,7 +192,7 @@ class ClearedPhoto(FramedPhoto):
         return self._looked_over() if alpha is None else self._given_clearing(alpha > 0)
 
     def _looked_over(self) -> Clearing:
-        found = corrected(self._by_rules, self.evidence, self.second_look)
+        found = self._without_highlights(corrected(self._by_rules, self.evidence, self.second_look))
         if self.bars == NO_BARS:
             return found
         bars = self.bars.mask(found.product.shape)
@@ -200,7 +200,10 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def _by_rules(self) -> Clearing:
-        return self.cache.get((self.digest, "rules"), lambda: clear_automatically(self.evidence))
+        return self.cache.get((self.digest, "rules"), lambda: self._without_highlights(clear_automatically(self.evidence)))
+
+    def _without_highlights(self, found: Clearing) -> Clearing:
+        return without_highlights(found, self.analysis, self.decisions_backdrop)
 
     @property
     def second_look(self) -> Look:

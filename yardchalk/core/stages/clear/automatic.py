@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import HELD, REACHED, Flood, Pieces, disc, outside_of, pieces_of
@@ -34,6 +35,7 @@ _BLOCK = 8  # px
 _WIDE = 63  # px; wider than handles
 _HARDLY, _SLIVER = 0.15, 0.1  # share of it that the rules found; share of the largest piece
 _WIDER_THAN_FLANKS = 13  # px
+_BURNT_OUT, _NOT_BURNT, _MOSTLY_BURNT = 254, 0.98, 0.7  # coded level; linear light of the backdrop; share of a gap
 _IN_SHADOW, _LITTLE = -0.15, 0.005  # log light against the backdrop model; share of the product
 
 
@@ -70,6 +72,26 @@ def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
         difference = _from_nearby(evidence.features, ~product)
     gaps = ~product & ~outside_of(product)
     return replace(cleared, product=product, gaps=gaps, surroundings=cleared.surroundings & ~product, difference=difference)
+
+
+def without_highlights(cleared: Clearing, pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Clearing:
+    """What was cleared, but for gaps that are burnt out where the backdrop is not: a lamp mirrored in metal or glaze is no gap.
+
+    Parameters
+    ----------
+    pixels : uint8, shape (h, w, 3)
+        The analysis picture, coded.
+    """
+    if not cleared.gaps.any():
+        return cleared
+    h, w = cleared.gaps.shape
+    burnt = (pixels.min(-1) >= _BURNT_OUT) & (backdrop.light(w, h).min(-1) < _NOT_BURNT)
+    pieces = pieces_of(cleared.gaps, diagonal=True)
+    highlights = pieces.means(burnt[..., None].astype(np.float32))[:, 0] > _MOSTLY_BURNT
+    if not highlights.any():
+        return cleared
+    lit = pieces.chosen(highlights)
+    return replace(cleared, product=cleared.product | lit, gaps=cleared.gaps & ~lit)
 
 
 def _drop_unbordered(product: Mask, evidence: Evidence, difference: Float) -> bool:
