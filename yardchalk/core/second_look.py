@@ -32,6 +32,7 @@ _FLANK = 5  # px
 _BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
 # Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
 _SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
+_SURE_TO_CLOSE = 0.5  # and a gap of the rules that it takes for product
 _SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not like clean paper: darker by so much, or of such a hue
 _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
@@ -163,6 +164,7 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, wires: bool) -
     looked = found > 0.5
     outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
+    rules_outside = outside_of(product)[..., None].astype(np.float32)
     by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
     for other, adds in ((product & ~looked, False), (looked & ~product, True)):
         # However small a hole deep in the product is, it is a piece; elsewhere only what is wider than a border.
@@ -173,6 +175,8 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, wires: bool) -
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
         if adds:
             enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD)
+            # A gap that the rules saw, and it does not, is a label or a highlight.
+            enough[pieces.means(rules_outside)[:, 0] < 0.5] = _SURE_TO_CLOSE
         else:
             ratios = pieces.means(ratio)
             much = pieces.area > _MOST * cv2.countNonZero(product.view(np.uint8))
