@@ -1,6 +1,7 @@
 """Clear over real HTTP: what regions come to, what tolerances reach, and what is refused with the reason."""
 
 import uuid
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -93,6 +94,19 @@ class ClearTest(ServerCase):
         assert known is not None
         again.adopt(known)
         np.testing.assert_array_equal(again.cut(1.0, again.whole(1.0)).alpha, render.cut(1.0, render.whole(1.0)).alpha)
+
+    def test_of_a_print_the_ink_is_kept_with_what_was_decided(self) -> None:
+        (photo,) = (Path(__file__).parents[2] / "demo" / "photos").glob("PW-1060*")
+        first, again = (Render(photo.read_bytes(), photo.stem, load_sheet("transparent")) for _ in range(2))
+        self.assertIsNotNone(first.one_ink)
+        keep_decisions(self.studio.files, first)
+        known = known_decisions(self.studio.files, again)
+        assert known is not None
+        again.adopt(known)
+        self.assertEqual(again.one_ink, first.one_ink)
+        whole = first.whole(0.5)
+        for one, other in zip(vars(again.cut(0.5, whole)).values(), vars(first.cut(0.5, whole)).values(), strict=True):
+            np.testing.assert_array_equal(one, other)
 
     def test_gaps_ways_variants_traces_and_svg_are_answered(self) -> None:
         self.assertIsInstance(self.ask("/gaps", under(AUTOMATIC))["gaps"], list)

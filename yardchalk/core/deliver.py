@@ -171,6 +171,7 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         meant_tinted=render.colour.tint is not None or render.colour.recolour is not None,
         looked=None if render.given_alpha else render.second_look,
         inked=render.inked,
+        found_inked=render.found_inked,
         bars=render.bars,
     )
 

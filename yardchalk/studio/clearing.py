@@ -8,7 +8,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from yardchalk.core.clear_settings import ClearMarks, ContrastRegion, InkRegion
+from yardchalk.core.clear_settings import AutomaticRegion, ClearMarks, ContrastRegion, InkRegion
 from yardchalk.core.codecs import encode_preview
 from yardchalk.core.errors import YardError
 from yardchalk.core.render import Render
@@ -17,6 +17,7 @@ from yardchalk.core.stages.clear.advice import LIMIT, advice, overlap_of_colours
 from yardchalk.core.stages.clear.contrast import apply_map, rank_variants, separation_of, sources
 from yardchalk.core.stages.clear.gaps import find_gaps
 from yardchalk.core.stages.clear.outline import nearest_edge, traced, way_along_edges
+from yardchalk.core.stages.clear.region_list import goes_by_ink, ink_of
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
 from yardchalk.studio.asking import GapsAsked, ReachAsked, RegionsAsked, TraceAsked, VariantsAsked, WayAsked
 
@@ -57,6 +58,8 @@ def _report(render: Render) -> dict[str, Any]:
         figures: dict[str, float] = {}
         if isinstance(region, InkRegion):
             figures["floor"], figures["full"] = render.ink_levels(region)
+        if isinstance(region, AutomaticRegion) and goes_by_ink(region, render.one_ink):
+            figures["floor"], figures["full"] = render.ink_levels(ink_of(region))
         if isinstance(region, ContrastRegion):
             figures["separation"] = separation_of(region.map, ground, region)
         regions.append({"share": share, "trouble": trouble, "figures": figures})

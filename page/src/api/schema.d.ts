@@ -1851,6 +1851,12 @@ export interface components {
              * @enum {string}
              */
             kind: "automatic";
+            /**
+             * Ink
+             * @description Of a print in one ink, its density becomes opacity, as with a region of ink.
+             * @default true
+             */
+            ink: boolean;
         };
         /**
          * BalanceMarks

@@ -29,7 +29,7 @@ export function RegionControls({
 }) {
   switch (region.kind) {
     case 'automatic':
-      return <Quiet>What the backdrop model and the steps of the photo say. It has nothing to set.</Quiet>;
+      return <AutomaticControls clear={clear} region={region} />;
     case 'spread':
       return <SpreadControls clear={clear} live={live} region={region} />;
     case 'family':
@@ -51,6 +51,28 @@ export function RegionControls({
     case 'box-rule':
       return <RuleControls clear={clear} region={region} />;
   }
+}
+
+function AutomaticControls({ clear, region }: { clear: Clear; region: Of<'automatic'> }) {
+  const full = clear.report?.regions[clear.chosen ?? -1]?.figures.full;
+  return (
+    <>
+      <Quiet>What the backdrop model and the steps of the photo say.</Quiet>
+      <Toggle
+        alignSelf="start"
+        on={region.ink}
+        onChange={(ink) => clear.change({ ...region, ink }, ink ? 'Prints by density' : 'Prints like any product')}
+      >
+        Prints in one ink by their density
+      </Toggle>
+      {full !== undefined && (
+        <Quiet>
+          This photo is one: ink of density {full.toFixed(2)} covers wholly, thinner ink is as see-through as it is
+          thin.
+        </Quiet>
+      )}
+    </>
+  );
 }
 
 const STARTS = [

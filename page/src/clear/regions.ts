@@ -93,6 +93,7 @@ export const outlineOf = (paths: Knot[][]): Of<'outline'> => ({
 export function begun(kind: Kind): Region | null {
   switch (kind) {
     case 'automatic':
+      return { ...PLAIN, kind, ink: true };
     case 'gaps':
       return { ...PLAIN, kind };
     case 'strokes':
@@ -109,4 +110,4 @@ export function begun(kind: Kind): Region | null {
 /** What holds where a photo has no regions of its own. */
 export const standing = (photo: Photo): Region[] =>
   photo.marks.clear?.regions ??
-  (photo.sheet_regions.length ? photo.sheet_regions : [{ ...PLAIN, kind: 'automatic', on: photo.clear_on }]);
+  (photo.sheet_regions.length ? photo.sheet_regions : [{ ...PLAIN, kind: 'automatic', on: photo.clear_on, ink: true }]);

@@ -167,6 +167,7 @@ class Checked:
     meant_tinted : whether a tint or one colour for all was asked for.
     looked : the second look, of the analysis picture's shape; None if there was none.
     inked : whether the matte goes by ink on paper, whose rough and faint edges are meant.
+    found_inked : whether it does so because automatic clearing took the photo for a print.
     bars : along the photo's frame.
     """
 
@@ -192,6 +193,7 @@ class Checked:
     meant_tinted: bool = False
     looked: Look | None = None
     inked: bool = False
+    found_inked: bool = False
     bars: Bars = NO_BARS
 
     @cached_property

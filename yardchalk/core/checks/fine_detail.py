@@ -1,4 +1,4 @@
-"""Products with much thin detail: wires, bristles, ink. There the automatic matte is doubtful."""
+"""Products with much thin detail: wires, bristles, ink. There the automatic matte is doubtful, unless it goes by the ink's density."""
 
 import cv2
 import numpy as np
@@ -8,16 +8,19 @@ from yardchalk.core.checks.finding import Checked, Finding, by_size, disc_of, is
 _INK_DENSITY = 1.6  # log light that the densest ink takes at least; wires are paler than that
 _INK_ASTRAY = 0.1  # log light by which half of the pixels may differ in hue from paper and ink mixed
 _LIT = 0.02  # log light over the backdrop, which ink never is
+_WHOLE = 0.98  # coverage; what has less is see-through
 _TOGETHER = 25 / 1600  # of the analysis picture's long side; thin parts nearer to each other than this are shown as one place
 
 
 def check(c: Checked) -> list[Finding]:
     """One finding if more of the product than the limit is thin; its place is where at least half of that is.
 
-    What can be ink on paper is offered to be taken as that.
+    What can be ink on paper is offered to be taken as that; what was taken as that by itself is a note.
     """
     thin, share = c.thin, c.thin_share
     limit = c.spec.limits.fine_detail
+    if c.found_inked:
+        return [_print(c)]
     if share <= limit or c.given or c.inked:
         return []
     pieces = islands(cv2.dilate(thin.view(np.uint8), disc_of(max(thin.shape) * _TOGETHER)) > 0)
@@ -41,6 +44,19 @@ def check(c: Checked) -> list[Finding]:
             tool="ink" if ink else "brush",
         )
     ]
+
+
+def _print(c: Checked) -> Finding:
+    covers = c.alpha[c.alpha > 0]
+    return Finding(
+        check="fine-detail",
+        severity="note",
+        message="Taken for a print in one ink: where that lies thin, it became see-through",
+        figure=round(100 * float((covers < _WHOLE).mean()), 1) if covers.size else 0.0,
+        limit=0,
+        unit="% of product",
+        stage="clear",
+    )
 
 
 def _can_be_ink(c: Checked) -> bool:

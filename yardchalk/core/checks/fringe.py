@@ -7,7 +7,12 @@ _OVER = 3.2  # times the limit; a single stretch may be that much worse than the
 
 
 def check(c: Checked) -> list[Finding]:
-    """One finding for the whole edge if its mean is over the limit, else one for each stretch that is far over it."""
+    """One finding for the whole edge if its mean is over the limit, else one for each stretch that is far over it.
+
+    Ink that is taken as it was printed has no edge whose colour was solved.
+    """
+    if c.inked:
+        return []
     limit = c.spec.limits.fringe
     length = sum(stretch.length for stretch in c.stretches)
     if not length:

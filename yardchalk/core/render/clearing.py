@@ -251,14 +251,14 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def inked(self) -> bool:
-        """Whether a region takes ink on paper, or automatic clearing found that."""
-        if not self.by_regions:
-            return False
+        """Whether a region takes ink on paper, or automatic clearing does."""
+        return self.found_inked or (self.by_regions and any(region.on and isinstance(region, InkRegion) for region in self.regions))
 
-        def takes_ink(region: AnyRegion) -> bool:
-            return isinstance(region, InkRegion) or (isinstance(region, AutomaticRegion) and goes_by_ink(region, self.one_ink))
-
-        return any(region.on and takes_ink(region) for region in self.regions)
+    @property
+    def found_inked(self) -> bool:
+        """Whether automatic clearing takes the photo for a print in one ink."""
+        automatic = (region for region in self.regions if region.on and isinstance(region, AutomaticRegion))
+        return self.by_regions and any(goes_by_ink(region, self.one_ink) for region in automatic)
 
     def ink_levels(self, made: InkRegion) -> tuple[float, float]:
         """Floor and full density in force for a region of ink."""

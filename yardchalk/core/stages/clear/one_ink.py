@@ -43,21 +43,24 @@ def one_ink(pixels: NDArray[np.uint8], backdrop: BackdropModel, shade: Float, pr
     elsewhere : bool, shape (h, w)
         Other surfaces in the frame.
     """
-    if max(backdrop.mean_light) > _BURNT or elsewhere.mean() > _ELSEWHERE or _has_shadow(shade, product | elsewhere):
-        return None
     inside = cv2.erode(product.view(np.uint8), np.ones((_FLANK, _FLANK), np.uint8)) > 0
-    if np.count_nonzero(inside) < _ENOUGH:
+    if np.count_nonzero(inside) < _ENOUGH or max(backdrop.mean_light) > _BURNT:
+        return None
+    if elsewhere.mean() > _ELSEWHERE or _has_shadow(shade, product | elsewhere):
         return None
     h, w = product.shape
     missing = 1 - linear_table(256)[pixels] / np.maximum(backdrop.light(w, h), np.float32(2e-3))
-    seen = missing[inside]
+    # JPEG halves colour, so that grain of a pixel has light and hue of its own.
+    half = w // 2, h // 2
+    seen = cv2.resize(missing, half, interpolation=cv2.INTER_AREA)
+    seen = seen[cv2.resize(inside.view(np.uint8), half, interpolation=cv2.INTER_NEAREST) > 0]
     length = np.linalg.norm(seen, axis=1)
     ink = np.median(seen[length > _SOLID * np.quantile(length, _FULL)], axis=0)
-    covered = missing @ (ink / (ink @ ink))
-    share = covered[inside]
+    share = seen @ (ink / (ink @ ink))
     off = np.linalg.norm(seen - share[:, None] * ink, axis=1)[share > _COVERED] / np.linalg.norm(ink)
     if not off.size or np.quantile(off, 0.95) > _OFF or np.mean(share < _PALE) > _MOSTLY_PALE:
         return None
+    covered = missing @ (ink / (ink @ ink))
     if (covered - cv2.GaussianBlur(covered, (0, 0), _GRAIN))[inside].std() < _ROUGH:
         return None
     red, green, blue = np.clip(ink / ink.max(), 0, 1).tolist()
