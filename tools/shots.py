@@ -48,7 +48,7 @@ def lineup_vivid(page: Page) -> None:
 
 
 def bench(page: Page) -> None:
-    _bench(page, "PW-1036")
+    _bench(page, "PW-1042")
     page.keyboard.press("n")
     settled(page)
     page.get_by_text("Measuring what is removed").wait_for(state="hidden")
