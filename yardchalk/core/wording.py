@@ -54,7 +54,7 @@ def _lift_in_words(sheet: RunSheet) -> str:
 def _region_in_words(region: AnyRegion) -> str:
     start = _STARTS.get(getattr(region, "start", ""), "")
     named = {
-        "automatic": "the backdrop model",
+        "automatic": "the backdrop model" if getattr(region, "ink", True) else "the backdrop model alone, a print like any product",
         "spread-rule": f"spreading from places {start} within {getattr(region, 'tolerance', 0):g}",
         "family-rule": f"the colours {start}",
         "box-rule": "a box round what is found",
