@@ -117,6 +117,18 @@ class TruthTest(unittest.TestCase):
             with self.subTest(number, handling=handling):
                 photo, truth = TRUTH[number]
                 self.assertIsNone(Render(handled(photo, truth, handling), photo.stem, load_sheet("transparent")).one_ink)
+        # Stripes in black, laid on grey paper without a shadow: what is white in them is lighter than the paper, and no gap in ink.
+        shirt = np.full((800, 800, 3), 226, np.float32)
+        shirt[200:600, 250:550] = np.where(np.arange(400) % 40 < 28, 24, 250)[:, None, None]
+        shirt += np.random.default_rng(3).normal(0, 1.5, shirt.shape)
+        striped = encode_picture(np.clip(shirt, 0, 255).astype(np.uint8), "png")
+        self.assertIsNone(Render(striped, "shirt", load_sheet("transparent")).one_ink)
+        ink = Render(encode_picture(np.clip(np.minimum(shirt, 228), 0, 255).astype(np.uint8), "png"), "print", load_sheet("transparent"))
+        self.assertIsNotNone(ink.one_ink, "then this test needs other stripes")
+
+    def test_a_frame_round_a_print_is_no_other_surface(self) -> None:
+        figures, _ = measure(*TRUTH["PW-1060"], "in a black frame")
+        self.assertLess(figures["mse"], 0.5)
 
     def test_on_burnt_out_paper_a_print_is_taken_as_ink_by_the_press_that_is_offered(self) -> None:
         data = handled(*TRUTH["PW-1060"], "backdrop burnt out")

@@ -188,7 +188,7 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, wires: bool) -
             lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
             enough = np.where(lattice, _SURE_OF_GAPS, np.where(_in_depth(pieces, ratio), _SURE_OF_DEPTH, _SURE_TO_DROP))
             # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
-            enough[strips & _unlike_paper(ratios)] = min(_SURE_OF_GAPS if lattice else np.inf, _SURE_OF_SHADOW)
+            enough[strips & _unlike_paper(ratios)] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.

@@ -224,7 +224,10 @@ class ClearedPhoto(FramedPhoto):
         if self._decided is None:
             # With regions, what was cleared is asked for less often than this.
             product, overlay = (self.outcome.product, self.outcome.overlay) if self.by_regions else (self.clearing.product, None)
-            self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay, ink=self.one_ink)
+            # Nor is a print looked for where no region goes by ink.
+            may_be = any(region.on and isinstance(region, AutomaticRegion | InkRegion) for region in self.regions)
+            ink = self.one_ink if may_be else None
+            self._decided = Decisions(product, self.decisions_backdrop, self.evidence.shade_noise, overlay=overlay, ink=ink)
         return self._decided
 
     @property

@@ -64,7 +64,9 @@ class Ground:
 
     def _one_ink(self) -> Ink | None:
         cleared = self.clearing
-        return one_ink(self.pixels, self.backdrop, self.evidence.features[..., 0], cleared.product, cleared.surroundings)
+        # Bars are painted over with what lies beside them.
+        elsewhere = cleared.surroundings if self.bars is None else cleared.surroundings & ~self.bars
+        return one_ink(self.pixels, self.backdrop, self.evidence.features[..., 0], cleared.product, elsewhere)
 
     @property
     def evidence(self) -> Evidence:

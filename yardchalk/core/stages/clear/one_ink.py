@@ -23,6 +23,7 @@ _FULL, _SOLID = 0.9, 0.97  # quantile of density, and from which share of that o
 _COVERED = 0.3  # of the ink; what is covered less says little of its colour
 _OFF = 0.15  # of the ink's density: how far off the line nearly all may lie
 _PALE, _MOSTLY_PALE = 0.7, 0.5  # of the ink's density; share of the product that may be paler
+_LIT, _FEW = 0.06, 0.02  # of the ink's density: ink makes nothing lighter than paper, but for so few pixels
 _GRAIN, _ROUGH = 6.0, 0.12  # px, and deviation in coverage over so much: ink that covers evenly is cut like any product
 
 Ink = tuple[float, float, float]
@@ -58,7 +59,7 @@ def one_ink(pixels: NDArray[np.uint8], backdrop: BackdropModel, shade: Float, pr
     ink = np.median(seen[length > _SOLID * np.quantile(length, _FULL)], axis=0)
     share = seen @ (ink / (ink @ ink))
     off = np.linalg.norm(seen - share[:, None] * ink, axis=1)[share > _COVERED] / np.linalg.norm(ink)
-    if not off.size or np.quantile(off, 0.95) > _OFF or np.mean(share < _PALE) > _MOSTLY_PALE:
+    if not off.size or np.quantile(off, 0.95) > _OFF or np.mean(share < _PALE) > _MOSTLY_PALE or np.quantile(share, _FEW) < -_LIT:
         return None
     covered = missing @ (ink / (ink @ ink))
     if (covered - cv2.GaussianBlur(covered, (0, 0), _GRAIN))[inside].std() < _ROUGH:
