@@ -8,7 +8,7 @@ import numpy as np
 from bench.handled import handled, measure
 from bench.quality import FAILED, coded_truth, photos, unit
 from bench.score import edge_difference, score
-from yardchalk.core.clear_settings import AutomaticRegion, ClearMarks, InkRegion
+from yardchalk.core.clear_settings import AutomaticRegion, ClearMarks
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Float
 from yardchalk.core.deliver import Result, on_canvas, produce
@@ -89,16 +89,16 @@ class TruthTest(unittest.TestCase):
             self.assertGreater(float(elsewhere[y : y + h, x : x + w].mean()), 0.05, "it sees an other outline there")
 
     def test_a_print_in_one_ink_is_taken_by_its_density(self) -> None:
-        # Leaves in dark blue, pencil lines beside grey ink, and an ink whose grain JPEG has mixed up with its hue.
-        for number, verdict in (("PW-1060", "ready"), ("PW-7034", "ready"), ("PW-7032", "look")):
+        # Leaves in dark blue, and an ink whose grain JPEG has mixed up with its hue.
+        for number, verdict in (("PW-1060", "ready"), ("PW-7032", "look")):
             with self.subTest(number):
                 result, matte, alpha = worked(number)
                 self.assertLess(score(matte, alpha)["mse"], 0.5)
                 self.assertEqual(score(matte, alpha)["false_bg"], 0)
                 self.assertEqual(result.verdict, verdict)
                 self.assertIn(("fine-detail", "note"), [(f.check, f.severity) for f in result.findings])
-        result, _, _ = worked("PW-1060", marks=Marks(clear=ClearMarks(regions=(InkRegion(kind="ink"),))))
-        self.assertLess(self._colours_on_black(result), 12, "ink that lies thin is no paler, in a region that a person takes as well")
+                if number == "PW-1060":
+                    self.assertLess(self._colours_on_black(result), 12, "ink that lies thin is no paler")
         like_a_product = Marks(clear=ClearMarks(regions=(AutomaticRegion(kind="automatic", ink=False),)))
         result, matte, alpha = worked("PW-1060", marks=like_a_product)
         self.assertGreater(score(matte, alpha)["mse"], 5, "then a print is no special case any more")
