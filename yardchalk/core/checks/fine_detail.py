@@ -51,7 +51,7 @@ def _print(c: Checked) -> Finding:
     return Finding(
         check="fine-detail",
         severity="note",
-        message="Taken for a print in one ink: where that lies thin, it became see-through",
+        message="Taken for a print in one ink: where that lies thin, it became see-through. If it is no print, press that off at Automatic",
         figure=round(100 * float((covers < _WHOLE).mean()), 1) if covers.size else 0.0,
         limit=0,
         unit="% of product",
