@@ -263,6 +263,11 @@ class ClearedPhoto(FramedPhoto):
         automatic = (region for region in self.regions if region.on and isinstance(region, AutomaticRegion))
         return self.by_regions and any(goes_by_ink(region, self.one_ink) for region in automatic)
 
+    @property
+    def only_ink(self) -> bool:
+        """Whether it does, and nothing else says what the product is."""
+        return self.found_inked and all(isinstance(region, AutomaticRegion) for region in self.regions if region.on)
+
     def ink_levels(self, made: InkRegion) -> tuple[float, float]:
         """Floor and full density in force for a region of ink."""
         return self.cache.get((self.digest, "ink", made.floor, made.full), lambda: ink_levels(made, self.ground))

@@ -22,7 +22,7 @@ from yardchalk.core.stages.clear.ink import paper_share
 from yardchalk.core.stages.clear.one_ink import Ink
 from yardchalk.core.stages.clear.outline import outline
 from yardchalk.core.stages.clear.region_list import Overlay, ink_of
-from yardchalk.core.stages.edge.describe import SOLID, describe_band
+from yardchalk.core.stages.edge.describe import SOLID, describe_band, without_band
 from yardchalk.core.stages.edge.finish import Finish, Tidying, apply_changes, cropped, less_freed, shaped, tidying, with_coverage
 from yardchalk.core.stages.edge.glass import seen_through
 from yardchalk.core.stages.edge.matte import BandSettings, Cutout, Matte, Mixing, Part, Solution
@@ -85,6 +85,9 @@ class EdgedPhoto(ClearedPhoto):
         d = self.decisions
         if d.solution is not None:
             return d.solution
+        if self.only_ink or d.product.all():
+            # Density says what is covered, or everything is.
+            return self.cache.get((self.digest, "no band", d.product_key), lambda: without_band(d.product))
         # By what it is solved for, not by the regions: a stroke laid over it leaves it as it is.
         key = (self.digest, "solution", d.product_key, self.band_key)
         before = self._before

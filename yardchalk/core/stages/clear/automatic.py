@@ -84,14 +84,16 @@ def without_highlights(cleared: Clearing, pixels: NDArray[np.uint8], backdrop: B
     """
     if not cleared.gaps.any():
         return cleared
-    h, w = cleared.gaps.shape
-    burnt = (pixels.min(-1) >= _BURNT_OUT) & (backdrop.light(w, h).min(-1) < _NOT_BURNT)
-    pieces = pieces_of(cleared.gaps, diagonal=True)
+    gaps = cleared.gaps
+    h, w = gaps.shape
+    burnt = np.zeros((h, w), bool)
+    burnt[gaps] = (pixels[gaps].min(1) >= _BURNT_OUT) & (backdrop.light(w, h)[gaps].min(1) < _NOT_BURNT)
+    pieces = pieces_of(gaps, diagonal=True)
     highlights = pieces.means(burnt[..., None].astype(np.float32))[:, 0] > _MOSTLY_BURNT
     if not highlights.any():
         return cleared
     lit = pieces.chosen(highlights)
-    return replace(cleared, product=cleared.product | lit, gaps=cleared.gaps & ~lit)
+    return replace(cleared, product=cleared.product | lit, gaps=gaps & ~lit)
 
 
 def _drop_unbordered(product: Mask, evidence: Evidence, difference: Float) -> bool:

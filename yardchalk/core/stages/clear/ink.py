@@ -23,8 +23,12 @@ _FULL_QUANTILE = 0.98  # of the density of what is plainly ink
 
 def density(pixels: NDArray[np.uint8] | NDArray[np.uint16], log_light: Float) -> Float:
     """Density -log10(C / B) of the densest channel: float32 (h, w), from coded (h, w, 3) and the paper's log light there."""
-    light = np.maximum(linear_table(top(pixels.dtype) + 1)[pixels], np.float32(3e-3))
-    return ((np.minimum(log_light, 0) - np.log(light)) / np.float32(np.log(10))).max(-1).astype(np.float32)
+    table = np.log10(np.maximum(linear_table(top(pixels.dtype) + 1), np.float32(3e-3))).astype(np.float32)
+    red, green, blue = (
+        np.minimum(paper, 0) * np.float32(np.log10(np.e)) - table[codes]
+        for paper, codes in zip(cv2.split(log_light), cv2.split(pixels), strict=True)
+    )
+    return np.maximum(np.maximum(red, green), blue)
 
 
 def ink_levels(region: InkRegion, ground: Ground) -> tuple[float, float]:

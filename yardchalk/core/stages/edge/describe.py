@@ -44,6 +44,13 @@ _CARRIED = 10.0  # px; how far along an outline is carried on
 SOLID = 0.9  # share of the outline that is not of thin detail, from which on it is carried on
 
 
+def without_band(product: Mask) -> Solution:
+    """A matte in which nothing is partly covered: product (h, w) and backdrop as they are."""
+    none, doubt = np.zeros((0, 4), np.float32), np.zeros((0, 5), np.float32)
+    distance, index = np.where(product, np.float32(_OPEN), np.float32(-_OPEN)), np.zeros(product.shape, np.int32)
+    return Solution(product.astype(np.float32), distance, USUAL_SPREAD, FRONT_FROM, index, 0, none, none, doubt)
+
+
 def describe_band(
     pixels: NDArray[np.uint8],
     matte: Matte,
@@ -52,7 +59,7 @@ def describe_band(
     at: Part | None = None,
 ) -> Solution:
     """What it takes to weigh the pixels of the band of a solved matte, at any size; of these rows and columns, if not of all."""
-    whole = _nothing(matte.alpha.shape)
+    whole = without_band(np.zeros(matte.alpha.shape, bool))
     at = at or around(matte.alpha > 0)
     if at is None:
         return whole
@@ -194,13 +201,6 @@ def _continued(pixels: NDArray[np.uint8], distance: Float, thin: Mask, solid: bo
     # Farther off than it reaches, nothing is moved.
     far = np.clip((np.abs(distance) - _CARRIED) / 4, 0, 1)
     return (far * distance + (1 - far) * carried).astype(np.float32)
-
-
-def _nothing(shape: tuple[int, ...]) -> Solution:
-    none = np.zeros((0, 4), np.float32)
-    blank = np.zeros(shape, np.float32)
-    far, index, doubt = np.full(shape, -_OPEN, np.float32), np.zeros(shape, np.int32), np.zeros((0, 5), np.float32)
-    return Solution(blank, far, USUAL_SPREAD, FRONT_FROM, index, 0, none, none, doubt)
 
 
 def _with_ring(shape: tuple[int, ...], rows: Places, columns: Places, *lists: Float) -> tuple[Any, ...]:
