@@ -13,8 +13,8 @@ from yardchalk.core.clear_settings import AutomaticRegion, BoxRegion, ClearMarks
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.deliver import produce
 from yardchalk.core.render import Render
-from yardchalk.core.settings import LiftMarks, Marks, load_sheet, load_spec
-from yardchalk.core.settings_base import Stroke
+from yardchalk.core.settings import EdgeMarks, LiftMarks, Marks, load_sheet, load_spec
+from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
 from yardchalk.core.stages.mend.pushing import push_stroke
 from yardchalk.core.views import View, view
@@ -64,8 +64,10 @@ def _measure(render: Render) -> Iterator[None]:
     family = FamilyRegion(kind="family", samples=(Stroke(size=0.1, points=((0.1, 0.1), (0.9, 0.1))),))
     loop = ((0.2, 0.1), (0.8, 0.1), (0.8, 0.9), (0.2, 0.9))
     box = BoxRegion(kind="box", loop=loop, strokes=(Stroke(size=0.03, points=((0.3, 0.5),)),))
-    regions = (AutomaticRegion(kind="automatic"), touched, family, box)
-    render.with_marks(Marks(clear=ClearMarks(regions=regions))).cut(1.0, render.whole(1.0))
+    half = BoxRegion(kind="box", loop=((0.2, 0.1), (0.5, 0.1), (0.5, 0.9), (0.2, 0.9)))
+    clean_up = EdgeMarks(holes=Length(value=90, unit="%"))
+    for regions in ((AutomaticRegion(kind="automatic"), touched, family, box), (half,)):
+        render.with_marks(Marks(clear=ClearMarks(regions=regions), edge=clean_up)).cut(1.0, render.whole(1.0))
 
 
 def _mend(photo: bytes) -> Iterator[None]:
