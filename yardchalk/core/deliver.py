@@ -173,6 +173,7 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         inked=render.inked,
         found_inked=render.found_inked,
         bars=render.bars,
+        crisp=render.solution.crisp,
     )
 
 

@@ -16,13 +16,13 @@ from yardchalk.core.settings import Marks
 from yardchalk.core.stages.clear.advice import LIMIT, advice, overlap_of_colours
 from yardchalk.core.stages.clear.contrast import apply_map, rank_variants, separation_of, sources
 from yardchalk.core.stages.clear.gaps import find_gaps
+from yardchalk.core.stages.clear.one_ink import may_be_ink
 from yardchalk.core.stages.clear.outline import nearest_edge, traced, way_along_edges
 from yardchalk.core.stages.clear.region_list import goes_by_ink, ink_of
 from yardchalk.core.stages.clear.spread import offer_tolerance, reach_map
 from yardchalk.studio.asking import GapsAsked, ReachAsked, RegionsAsked, TraceAsked, VariantsAsked, WayAsked
 
 _SMALL = 240  # px; long side of a variant's picture
-_INKED = 0.5  # share of a photo's product that is no thicker than ink; from there on it counts as ink
 
 Clearing = RegionsAsked | ReachAsked | VariantsAsked | GapsAsked | WayAsked | TraceAsked
 
@@ -69,19 +69,15 @@ def _report(render: Render) -> dict[str, Any]:
         "removed_px": float((1 - alpha.astype(np.float64)).sum() / render.analysis_scale**2),
         "overlap": overlap,
         "overlap_limit": LIMIT,
-        "advice": advice(overlap, ground.backdrop.ring_share, _looks_inked(render)),
+        # Of ink on paper much is nearly paper, and goes by density already.
+        "advice": None if render.inked else advice(overlap, ground.backdrop.ring_share, _may_be_ink(render)),
         "width": ground.plot.width,
         "height": ground.plot.height,
     }
 
 
-def _looks_inked(render: Render) -> bool:
-    """Whether much of the product lies between paper and full density, finely mixed: a print or a drawing."""
-    product = render.clearing.product
-    if not product.any():
-        return False
-    edges = cv2.morphologyEx(product.view(np.uint8), cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
-    return float(edges.sum()) / float(product.sum()) > _INKED
+def _may_be_ink(render: Render) -> bool:
+    return may_be_ink(render.evidence.features[render.clearing.product])
 
 
 def _variants(render: Render, region: ContrastRegion) -> dict[str, Any]:

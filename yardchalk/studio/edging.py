@@ -21,14 +21,14 @@ def report_on_edge(render: Render, fringe_limit: float) -> dict[str, Any]:
     scale = render.analysis_scale
     stretches = render.stretches
     length = sum(stretch.length for stretch in stretches)
+    solution = render.solution
 
     def mean(name: str) -> float:
         return round(sum(getattr(stretch, name) * stretch.length for stretch in stretches) / length, 3) if length else 0.0
 
     def wrong(stretch: Stretch) -> str | None:
-        return fault(stretch, scale) or (f"fringe {stretch.fringe:.1f} ΔE" if stretch.fringe > fringe_limit else None)
+        return fault(stretch, scale, solution.crisp) or (f"fringe {stretch.fringe:.1f} ΔE" if stretch.fringe > fringe_limit else None)
 
-    solution = render.solution
     usual = usual_width(solution.spread, looked=bool((solution.doubt[:, 4] >= 0).any()))
     return {
         "settings": render.edge,

@@ -35,8 +35,8 @@ export function LotCard(props: { lot: LotCardData; onChange: () => void; onRemov
           borderColor="line"
         >
           {lot.fan.map((digest, i) => (
-            // Closer together where there is less room, so that none is cut.
-            <Flex key={digest} flex="0 1 94px" minWidth="0" justify="center">
+            // Apart, and closer together where there is less room, so that none is cut.
+            <Flex key={digest} flex="0 1 136px" minWidth="0" justify="center">
               <Image
                 src={`/api/pictures/${digest}`}
                 alt=""

@@ -169,6 +169,7 @@ class Checked:
     inked : whether the matte goes by ink on paper, whose rough and faint edges are meant.
     found_inked : whether it does so because automatic clearing took the photo for a print.
     bars : along the photo's frame.
+    crisp : whether the photo's own edges are as sharp as can be, as drawn ones are.
     """
 
     facts: PhotoFacts
@@ -195,6 +196,7 @@ class Checked:
     inked: bool = False
     found_inked: bool = False
     bars: Bars = NO_BARS
+    crisp: bool = False
 
     @cached_property
     def coverage(self) -> float:

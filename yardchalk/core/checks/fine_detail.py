@@ -4,10 +4,8 @@ import cv2
 import numpy as np
 
 from yardchalk.core.checks.finding import Checked, Finding, by_size, disc_of, islands
+from yardchalk.core.stages.clear.one_ink import may_be_ink
 
-_INK_DENSITY = 1.6  # log light that the densest ink takes at least; wires are paler than that
-_INK_ASTRAY = 0.1  # log light by which half of the pixels may differ in hue from paper and ink mixed
-_LIT = 0.02  # log light over the backdrop, which ink never is
 _WHOLE = 0.98  # coverage; what has less is see-through
 _TOGETHER = 25 / 1600  # of the analysis picture's long side; thin parts nearer to each other than this are shown as one place
 
@@ -29,7 +27,7 @@ def check(c: Checked) -> list[Finding]:
     most = order[: int(np.searchsorted(np.cumsum(counts[order]), counts.sum() / 2)) + 1]
     top, left = pieces.boxes[most][:, [0, 2]].min(0)
     bottom, right = pieces.boxes[most][:, [1, 3]].max(0)
-    ink = _can_be_ink(c)
+    ink = may_be_ink(c.evidence.features[c.kept])
     why = "and of one hue, as ink on paper is" if ink else "(wires, bristles, lines)"
     return [
         Finding(
@@ -57,22 +55,3 @@ def _print(c: Checked) -> Finding:
         unit="% of product",
         stage="clear",
     )
-
-
-def _can_be_ink(c: Checked) -> bool:
-    """Whether all that is kept can be one ink on the paper behind it: darker than that, and of the hues that both make when mixed."""
-    shade, *chroma = np.moveaxis(c.evidence.features[c.kept], -1, 0)
-    if np.quantile(shade, 0.98) > _LIT:
-        return False
-    dense = float(np.quantile(shade, 0.1))
-    if dense > -_INK_DENSITY:
-        return False
-    # Of full cover: how much of the backdrop's green, red and blue comes through.
-    solid = shade <= dense
-    green = np.exp(float(shade[solid].mean()))
-    share = np.clip((1 - np.exp(shade)) / (1 - np.exp(dense)), 0, 1)
-    astray = np.zeros_like(shade)
-    for hue in chroma:
-        other = green * np.exp(float(hue[solid].mean()))
-        astray = np.hypot(astray, hue - np.log((1 - share * (1 - other)) / (1 - share * (1 - green))))
-    return float(np.median(astray)) < _INK_ASTRAY

@@ -13,37 +13,41 @@ def check(c: Checked) -> list[Finding]:
     """One finding if more of the outline than the limit is ragged; its place is the longest such stretch.
 
     A note where the product is fine detail, which has a finding of its own: beside bristles, no outline is smooth. Nor is that of
-    ink, which is taken as it was printed.
+    ink, which is taken as it was printed. What was drawn has no soft edge to be cut too sharp.
     """
     if c.inked:
         return []
     length = sum(stretch.length for stretch in c.stretches)
-    ragged = [stretch for stretch in c.stretches if fault(stretch, c.analysis_scale)]
+    ragged = [stretch for stretch in c.stretches if fault(stretch, c.analysis_scale, c.crisp)]
     limit = c.spec.limits.ragged_edge
     share = 100 * sum(stretch.length for stretch in ragged) / max(length, 1)
     if share <= limit:
         return []
     worst = max(ragged, key=lambda stretch: stretch.length)
+    wrong = fault(worst, c.analysis_scale, c.crisp) or "rough"
     return [
         Finding(
             check="ragged-edge",
             severity="note" if c.thin_share > c.spec.limits.fine_detail else "look",
-            message=f"{share:.0f} % of the outline is {fault(worst, c.analysis_scale)}",
+            message=f"{share:.0f} % of the outline is {wrong}",
             place=c.place_from_original(*worst.box),
             figure=round(share, 1),
             limit=limit,
             unit="% of outline",
             stage="edge",
-            tool=_TOOLS[fault(worst, c.analysis_scale) or "rough"],
+            tool=_TOOLS[wrong],
         )
     ]
 
 
-def fault(stretch: Stretch, scale: float) -> str | None:
-    """What is wrong with a stretch's outline, in a word or two; `scale` is that of the analysis picture."""
+def fault(stretch: Stretch, scale: float, crisp: bool) -> str | None:
+    """What is wrong with a stretch's outline, in a word or two.
+
+    `scale` is that of the analysis picture; `crisp`: whether the photo's own edges are as sharp as can be.
+    """
     if stretch.fine > _FINE:
         return None
-    if stretch.width * scale < _SHARP:
+    if stretch.width * scale < _SHARP and not crisp:
         return "cut too sharp"
     if stretch.width * scale > _SOFT:
         return "too soft"

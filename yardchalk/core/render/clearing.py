@@ -20,6 +20,7 @@ from yardchalk.core.stages.bars import NO_BARS, Bars, find_bars, painted_over
 from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
 from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected, without_highlights
 from yardchalk.core.stages.clear.contrast import contrast
+from yardchalk.core.stages.clear.drawing import Drawing, find_drawing
 from yardchalk.core.stages.clear.evidence import Evidence, WithoutNoise, gather_evidence, without_noise
 from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
@@ -80,9 +81,18 @@ class ClearedPhoto(FramedPhoto):
     @property
     def bars(self) -> Bars:
         """Bars along the photo's frame."""
-        return self.cache.get(
-            (self.digest, "bars"), lambda: NO_BARS if self.facts.has_alpha else find_bars(super(ClearedPhoto, self).analysis)
-        )
+        return self.cache.get((self.digest, "bars"), self._find_bars)
+
+    def _find_bars(self) -> Bars:
+        # What lies beside a drawing is no bar.
+        return NO_BARS if self.facts.has_alpha or self.drawing is not None else find_bars(super().analysis)
+
+    @property
+    def drawing(self) -> Drawing | None:
+        """What is drawn, if the picture is no photo."""
+        if self.facts.has_alpha:
+            return None
+        return self.cache.get((self.digest, "drawing"), lambda: find_drawing(super(ClearedPhoto, self).analysis))
 
     @property
     def analysis(self) -> NDArray[np.uint8]:
@@ -192,6 +202,8 @@ class ClearedPhoto(FramedPhoto):
         return self._looked_over() if alpha is None else self._given_clearing(alpha > 0)
 
     def _looked_over(self) -> Clearing:
+        if self.drawing is not None:
+            return self._given_clearing(self.second_look.product)
         found = self._without_highlights(corrected(self._by_rules, self.evidence, self.second_look))
         if self.bars == NO_BARS:
             return found
@@ -207,9 +219,12 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def second_look(self) -> Look:
-        """The second look at what the rules found, on the analysis picture."""
+        """The second look at what the rules found, on the analysis picture; of a drawing, what is drawn."""
 
         def look() -> Look:
+            if self.drawing is not None:
+                nowhere = np.zeros(self.drawing.coverage.shape, bool)
+                return Look(self.drawing.coverage, nowhere, nowhere)
             return look_again(self._without_noise.looked_at, self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
 
         return self.cache.get((self.digest, "second look"), lambda: look().enlarged(self.analysis.shape))

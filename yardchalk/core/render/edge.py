@@ -104,8 +104,14 @@ class EdgedPhoto(ClearedPhoto):
             solver=edge.solver,
             width=None if edge.width is None else max(self.length(edge.width, self.analysis_scale), 1.0),
             clean=plain.clean + self.length(edge.fringe_width, self.analysis_scale),
-            mixing=edge.mixing,
+            mixing=self._mixing,
         )
+
+    @property
+    def _mixing(self) -> Mixing:
+        if self.edge.mixing != "auto":
+            return self.edge.mixing
+        return "light" if self.drawing is None else "codes"
 
     def _solve(self) -> Solution:
         d, settings = self.decisions, self._band_settings
@@ -118,7 +124,13 @@ class EdgedPhoto(ClearedPhoto):
         d, strokes = self.decisions, self.marks.edge.wider
         wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
         look = None if self.given_alpha else self.second_look
-        return solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look, at)
+        matte = solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look, at)
+        if self.drawing is None:
+            return matte
+        known = ~self.drawing.border & (self._automatic.product == d.product)
+        if wider is not None:
+            known &= ~wider
+        return replace(matte, alpha=np.where(known, self.drawing.coverage, matte.alpha))
 
     def _patched(self, before: Decisions) -> Solution | None:
         """What was solved before, with the places where the product is another solved anew; None if that is not worth it."""

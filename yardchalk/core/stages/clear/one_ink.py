@@ -26,6 +26,11 @@ _PALE, _MOSTLY_PALE = 0.7, 0.5  # of the ink's density; share of the product tha
 _LIT, _FEW = 0.06, 0.02  # of the ink's density: ink makes nothing lighter than paper, but for so few pixels
 _GRAIN, _ROUGH = 6.0, 0.12  # px, and deviation in coverage over so much: ink that covers evenly is cut like any product
 
+# What a person may take for ink, though it is not taken for that by itself.
+_INK_DENSITY = 1.6  # log light that the densest takes at least; wires are paler than that
+_ASTRAY = 0.1  # log light by which half of the pixels may differ in hue from paper and ink mixed
+_OVER_PAPER = 0.02  # log light over the backdrop, which ink never is
+
 Ink = tuple[float, float, float]
 
 
@@ -77,3 +82,32 @@ def _has_shadow(shade: Float, product: Mask) -> bool:
         return True
     most, nearly_all = np.quantile(beside, [0.9, 0.97])
     return bool(most > _SHADED or nearly_all > _DARKEST)
+
+
+def may_be_ink(features: Float) -> bool:
+    """Whether all of a product can be one ink on the paper behind it: darker than that, and of the hues that both make when mixed.
+
+    Less is asked than of what is taken for a print by itself: neither that it casts no shadow nor that it covers unevenly.
+
+    Parameters
+    ----------
+    features : float32, shape (n, 3)
+        Shade and both chromas of the product's pixels, see `Evidence`.
+    """
+    if not features.size:
+        return False
+    shade, *chroma = features.T
+    if np.quantile(shade, 0.98) > _OVER_PAPER:
+        return False
+    dense = float(np.quantile(shade, 0.1))
+    if dense > -_INK_DENSITY:
+        return False
+    # Of full cover: how much of the backdrop's green, red and blue comes through.
+    solid = shade <= dense
+    green = np.exp(float(shade[solid].mean()))
+    share = np.clip((1 - np.exp(shade)) / (1 - np.exp(dense)), 0, 1)
+    astray = np.zeros_like(shade)
+    for hue in chroma:
+        other = green * np.exp(float(hue[solid].mean()))
+        astray = np.hypot(astray, hue - np.log((1 - share * (1 - other)) / (1 - share * (1 - green))))
+    return float(np.median(astray)) < _ASTRAY

@@ -11,7 +11,6 @@ from yardchalk.core.colour import Float, Mask, decode, encode
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import pieces_of
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
-from yardchalk.core.stages.edge.drawn import is_drawn
 from yardchalk.core.stages.edge.first import drop_crumbs
 from yardchalk.core.stages.edge.matte import (
     BEHIND_FROM,
@@ -94,7 +93,7 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     spread = settings.spread or USUAL_SPREAD
     d = distance[rows, columns]
     seen = light_at(pixels, rows, columns)[:, 3]
-    drawn = is_drawn(pixels, distance) if settings.mixing == "auto" else settings.mixing == "codes"
+    drawn = settings.mixing == "codes"
     if drawn:
         # From here to the end, codes stand for light.
         front, deeper, behind, farther, seen = (encode(values) for values in (front, deeper, behind, farther, seen))

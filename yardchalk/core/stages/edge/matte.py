@@ -15,11 +15,12 @@ from yardchalk.core.colour import Float, Mask
 from yardchalk.core.stages.edge.samples import Places
 
 Solver = Literal["auto", "known", "open"]
-Mixing = Literal["auto", "light", "codes"]
+Mixing = Literal["light", "codes"]
 Part = tuple[slice, slice]  # rows and columns
 FRONT_FROM, BEHIND_FROM = 2.0, 2.5  # px; from the outline, where product and backdrop are themselves
 OPEN_SPREADS = 2.6  # spreads of an edge within which alpha is open
 WIDE = 2.5  # px; spread of edges, measured roughly, from which on a photo counts as soft
+_CRISP = 0.45  # px; a lens and what develops its photo spread edges more
 _MARGIN = 32  # px; nothing farther from the product is looked at
 NOTHING, ALL = 0.01, 0.996  # coverage that is taken for none and for full
 
@@ -35,7 +36,7 @@ class BandSettings:
     width : to either side of the first matte's outline, how far alpha is unknown; from the measured spread of edges if None.
     clean : how far inside the outline the product's colour may still be tinged by the backdrop.
     crumb : px² covered; solved pieces of less are left-overs of the solving.
-    mixing : what is mixed at an edge, light or codes; auto is codes where flat colours show that the picture was drawn.
+    mixing : what is mixed at an edge: light, or codes where the picture was drawn.
     spread : of edges; measured if None.
     solid : whether next to none of the outline is thin detail; found out if None.
     """
@@ -44,7 +45,7 @@ class BandSettings:
     width: float | None = None
     clean: float = FRONT_FROM
     crumb: float = 60.0
-    mixing: Mixing = "auto"
+    mixing: Mixing = "light"
     spread: float | None = None
     solid: bool | None = None
 
@@ -109,6 +110,11 @@ class Solution:
         at = np.flatnonzero((self.index > 0) & (self.index <= self.own))
         at = at[np.argsort(self.index.ravel()[at])]
         return np.divmod(at, self.index.shape[1])
+
+    @property
+    def crisp(self) -> bool:
+        """Whether edges are as sharp as can be: no lens drew them."""
+        return self.drawn or self.spread <= _CRISP
 
     @property
     def thin_share(self) -> float:
