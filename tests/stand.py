@@ -77,7 +77,8 @@ class StudioCase(unittest.TestCase):
         url = empty_database()
         migrate(url)
         apply_schema(url)
-        cls.place = Place(url, f"file://{cls.scratch / 'files'}", cls.scratch / "deliveries")
+        # Most tests ask for little: reading in the rest would take the processor from them.
+        cls.place = Place(url, f"file://{cls.scratch / 'files'}", cls.scratch / "deliveries", warm=False)
         cls.place = replace(cls.place, **cls.beside())
         cls.queue = RunQueue(url)
         cls.queue.open()

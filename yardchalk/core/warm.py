@@ -68,6 +68,7 @@ def _measure(render: Render) -> Iterator[None]:
     clean_up = EdgeMarks(holes=Length(value=90, unit="%"))
     for regions in ((AutomaticRegion(kind="automatic"), touched, family, box), (half,)):
         render.with_marks(Marks(clear=ClearMarks(regions=regions), edge=clean_up)).cut(1.0, render.whole(1.0))
+        yield
 
 
 def _mend(photo: bytes) -> Iterator[None]:

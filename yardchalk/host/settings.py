@@ -9,8 +9,8 @@ ROOT = Path(__file__).resolve().parents[2]
 
 @dataclass(frozen=True)
 class Place:
-    """Addresses of database, file store and deliveries, of the watched folder and the stand-ins if there are any, and what a worker
-    of this machine takes on.
+    """Addresses of database, file store and deliveries, of the watched folder and the stand-ins if there are any, what a worker
+    of this machine takes on, and whether render processes read in what the bench needs before somebody asks.
     """
 
     database_url: str
@@ -21,6 +21,7 @@ class Place:
     desk_url: str = ""
     capture_url: str = ""
     queues: tuple[str, ...] = ("run", "home")
+    warm: bool = True
 
     @classmethod
     def from_environment(cls) -> "Place":
@@ -33,6 +34,7 @@ class Place:
             os.environ.get("YARD_DESK_URL", ""),
             os.environ.get("YARD_CAPTURE_URL", ""),
             tuple(os.environ.get("YARD_QUEUES", "run,home").split(",")),
+            os.environ.get("YARD_WARM", "1") == "1",
         )
 
     def environment(self) -> dict[str, str]:
@@ -45,6 +47,7 @@ class Place:
             "YARD_DESK_URL": self.desk_url,
             "YARD_CAPTURE_URL": self.capture_url,
             "YARD_QUEUES": ",".join(self.queues),
+            "YARD_WARM": "1" if self.warm else "0",
             # One core a process, and memory of dropped pictures given back at once.
             "VIPS_CONCURRENCY": "1",
             "OMP_NUM_THREADS": "1",

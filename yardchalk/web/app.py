@@ -36,7 +36,7 @@ def create_app(place: Place | None = None) -> FastAPI:
         app.state.studio = Studio.opened(
             place.database_url, place.files_url, place.deliveries, queue, desk_url=place.desk_url, capture_url=place.capture_url
         )
-        app.state.renderers = Renderers(place.files_url, min(2, os.cpu_count() or 1))
+        app.state.renderers = Renderers(place.files_url, min(2, os.cpu_count() or 1), warm=place.warm)
         app.state.events = LiveEvents(place.database_url)
         app.state.subjects = {}
         app.state.marks = GivenMarks()

@@ -30,11 +30,11 @@ _OVER = object()
 _CONTEXT = multiprocessing.get_context("spawn")
 
 
-def _serve(pipe: Connection, files_url: str) -> None:
+def _serve(pipe: Connection, files_url: str, warm: bool) -> None:
     """A render process: answers one question after another until the pipe closes."""
     one_core()
     viewing = Viewing(FileStore(files_url))
-    warming: Iterator[None] | None = warm_for_looking()
+    warming: Iterator[None] | None = warm_for_looking() if warm else None
     # Starting up has the processor first; a question has it before that.
     pipe.poll(_IDLE)
     while True:
@@ -53,8 +53,8 @@ def _serve(pipe: Connection, files_url: str) -> None:
 class _Renderer:
     """One process and the thread that feeds it."""
 
-    def __init__(self, files_url: str) -> None:
-        self._files_url = files_url
+    def __init__(self, files_url: str, warm: bool) -> None:
+        self._files_url, self._warm = files_url, warm
         # Tiles are looked at; what was measured can wait for them.
         self._tiles: deque[tuple[Asked, Future[Any]]] = deque()
         self._others: deque[tuple[Asked, Future[Any]]] = deque()
@@ -114,7 +114,7 @@ class _Renderer:
 
     def _start(self) -> None:
         self._pipe, theirs = _CONTEXT.Pipe()
-        self._process = _CONTEXT.Process(target=_serve, args=(theirs, self._files_url), daemon=True)
+        self._process = _CONTEXT.Process(target=_serve, args=(theirs, self._files_url, self._warm), daemon=True)
         self._process.start()
         theirs.close()
 
@@ -136,10 +136,12 @@ class Renderers:
         The file store.
     count : int
         Processes.
+    warm : bool
+        Whether they read in what the bench needs while nobody asks.
     """
 
-    def __init__(self, files_url: str, count: int) -> None:
-        self._renderers = [_Renderer(files_url) for _ in range(count)]
+    def __init__(self, files_url: str, count: int, warm: bool) -> None:
+        self._renderers = [_Renderer(files_url, warm) for _ in range(count)]
 
     def close(self) -> None:
         for renderer in self._renderers:
