@@ -36,6 +36,7 @@ def report_on_edge(render: Render, fringe_limit: float) -> dict[str, Any]:
         "usual": {"width": round(usual / scale, 1), "see_through": SEE_THROUGH},
         "given": render.given_alpha,
         "drawn": solution.drawn,
+        "only_ink": render.only_ink,
         "stretches": [{**stretch.model_dump(), "fault": wrong(stretch)} for stretch in stretches],
         "length": round(length),
         "fringe_before": mean("fringe_before"),

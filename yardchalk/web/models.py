@@ -381,6 +381,7 @@ class EdgeReport(BaseModel):
     given: bool = Field(description="Whether the file brought its own transparency, which is kept.")
     usual: UsualEdge
     drawn: bool = Field(description="Whether edges are taken to mix codes, as in what was drawn, not light.")
+    only_ink: bool = Field(description="Whether all of it is a print in one ink, so that density says what is covered.")
     stretches: list[StretchOut]
     length: float
     fringe_before: float

@@ -2856,6 +2856,11 @@ export interface components {
              * @description Whether edges are taken to mix codes, as in what was drawn, not light.
              */
             drawn: boolean;
+            /**
+             * Only Ink
+             * @description Whether all of it is a print in one ink, so that density says what is covered.
+             */
+            only_ink: boolean;
             /** Stretches */
             stretches: components["schemas"]["StretchOut"][];
             /** Length */

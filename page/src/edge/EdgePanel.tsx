@@ -41,6 +41,11 @@ export function EdgePanel({ edge, trouble }: { edge: Edge; trouble: string | und
       {report?.given && (
         <Quiet>The file brought its own transparency: its edge is kept, and cleaned up as set here.</Quiet>
       )}
+      {report?.only_ink && (
+        <Quiet>
+          A print in one ink: its density says what is covered, so no outline is solved. Clean-up acts as set here.
+        </Quiet>
+      )}
       {report && report.stretches.length > 0 && <Figures edge={edge} report={report} />}
       {report && <Settings edge={edge} report={report} />}
     </StagePanel>
@@ -144,7 +149,9 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
               onChange={(mixing) => edge.set({ mixing }, `treated as ${nameOf(MIXINGS, mixing)}`)}
             />
             {inForce.mixing === 'auto' && report.drawn && (
-              <Quiet>Flat colours: measured to be a drawing, its edges blended as programs blend, not as a lens.</Quiet>
+              <Quiet>
+                Measured to be a drawing on one exact colour: its edges blend as programs blend, not as a lens.
+              </Quiet>
             )}
           </>
         )}
