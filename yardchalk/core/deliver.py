@@ -334,7 +334,8 @@ def _figures(render: Render, laid: Laid, placing: Placing, file: Written) -> dic
         "cast of the backdrop (ΔE00)": round(cast_of(render.backdrop_light), 2),
         "tolerance (× noise)": round(render.clearing.tolerance, 2),
         "fringe (ΔE00)": round(sum(s.fringe * s.length for s in render.stretches) / length, 2) if length else None,
-        "softness (px)": softness(laid.pixels, laid.alpha, placing.scale),
+        # What was drawn has edges as sharp as can be, and mostly nothing else to tell by.
+        "softness (px)": None if render.solution.crisp else softness(laid.pixels, laid.alpha, placing.scale),
         "backdrop darkest (level)": low,
         "backdrop lightest (level)": high,
         "backdrop red (linear)": round(render.backdrop_light[0], 5),

@@ -27,6 +27,7 @@ export function LotCard(props: { lot: LotCardData; onChange: () => void; onRemov
         <Flex
           bg="white"
           height="150px"
+          wrap="wrap"
           align="center"
           justify="center"
           overflow="hidden"
@@ -35,18 +36,16 @@ export function LotCard(props: { lot: LotCardData; onChange: () => void; onRemov
           borderColor="line"
         >
           {lot.fan.map((digest, i) => (
-            // Apart, and closer together where there is less room, so that none is cut.
-            <Flex key={digest} flex="0 1 136px" minWidth="0" justify="center">
+            // As tall as the row, so that those there is no room for lie below it, out of sight.
+            <Flex key={digest} flex="none" width="110px" height="149px" align="center" justify="center">
               <Image
                 src={`/api/pictures/${digest}`}
                 alt=""
                 loading="lazy"
-                flex="none"
-                height="128px"
-                width="128px"
-                maxWidth="none"
+                height="112px"
+                width="104px"
                 objectFit="contain"
-                transform={`rotate(${(i - (lot.fan.length - 1) / 2) * 5}deg) translateY(${Math.abs(i - (lot.fan.length - 1) / 2) * 4}px)`}
+                transform={`rotate(${i % 2 ? 3 : -3}deg)`}
               />
             </Flex>
           ))}
