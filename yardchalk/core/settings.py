@@ -140,7 +140,7 @@ class EdgeSettings(Settings):
     mixing: Literal["auto", "light", "codes"] = Field(
         "auto",
         description="What is mixed where an edge covers a pixel in part: light, as by a lens; codes, as by the program that drew a"
-        " picture; or what flat colours, or none, speak for.",
+        " picture; or what the picture is measured to be, a photo or a drawing.",
     )
     specks: Extent = Field(Length(value=4), description="Pieces smaller than a square of this side are dropped.")
     holes: Extent = Field(Length(value=4), description="Holes smaller than a square of this side are filled.")

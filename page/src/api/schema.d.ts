@@ -2915,7 +2915,7 @@ export interface components {
             width?: components["schemas"]["Length"] | null;
             /**
              * Mixing
-             * @description What is mixed where an edge covers a pixel in part: light, as by a lens; codes, as by the program that drew a picture; or what flat colours, or none, speak for.
+             * @description What is mixed where an edge covers a pixel in part: light, as by a lens; codes, as by the program that drew a picture; or what the picture is measured to be, a photo or a drawing.
              * @default auto
              * @enum {string}
              */
