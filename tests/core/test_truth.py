@@ -42,7 +42,7 @@ class TruthTest(unittest.TestCase):
 
     def test_photos_that_went_through_other_hands_are_cleared_all_the_same(self) -> None:
         # White on white in noise, in more of it stoneware in its own shadow, and where half of the paper has none since it is burnt out;
-        # a blue backdrop in a file's blocks, in the dark, in noise.
+        # a blue backdrop in a file's blocks, in the dark, in noise; an icon whose handle's gap JPEG has ringed twice.
         for number, handling in (
             ("PW-1004", "noise of 2.5 levels"),
             ("PW-1047", "noise of 5 levels"),
@@ -50,6 +50,7 @@ class TruthTest(unittest.TestCase):
             ("PW-1031", "JPEG of quality 60"),
             ("PW-1031", "half the exposure"),
             ("PW-1031", "noise of 5 levels"),
+            ("PW-1061", "enlarged to 150 %"),
         ):
             with self.subTest(number, handling=handling):
                 figures, _ = measure(*TRUTH[number], handling)

@@ -18,6 +18,7 @@ _RING, _EXACT = 4, 0.95  # px along the frame, and share of them of the very sam
 _FLAT = 0.4  # share of what is drawn that is of the very code all round: a photo has noise
 _EVEN, _SMOOTH = 2, 0.6  # levels within 3 x 3 px, and share that varies by no more
 _STEEP, _BESIDE, _SHARP = 14, 9, 0.98  # levels, px, share of a border beside which something differs by that: a shadow fades
+_GAP = 0.5  # the same of a gap, whose border a ring may touch; a highlight fades all round
 _FRAMED = 0.97  # share of a rectangle that is filled: a photo with a frame round it
 _INSIDE = 13  # px that what is drawn is made narrower by, past the rings within it
 _OTHER = 4  # levels from which on an even colour is not the backdrop's
@@ -98,7 +99,7 @@ def _tidied(drawn: Mask, differs: Float, steep: Mask) -> Mask:
     rim = ~drawn & (cv2.dilate(drawn.view(np.uint8), np.ones((3, 3), np.uint8)) > 0)
     clear = pits.means((differs <= _CLEAR)[..., None].astype(np.float32))[:, 0] > 0
     sharp, all_round = (np.bincount(pits.labels[where], minlength=clear.size) for where in (rim & steep, rim))
-    gaps = clear & (sharp >= _SHARP * all_round)
+    gaps = clear & (sharp >= _GAP * all_round)
     for side in (pits.labels[[0, -1]], pits.labels[:, [0, -1]]):
         gaps[np.unique(side)] = True
     gaps[0] = False
