@@ -133,48 +133,50 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
   const usual: Length = { value: report.usual.width, unit: 'px' };
   return (
     <>
-      <Part name="Fine edge">
-        <Choice
-          label="Solved by"
-          value={inForce.solver}
-          options={SOLVERS}
-          onChange={(solver) => edge.set({ solver }, `solved by ${nameOf(SOLVERS, solver)}`)}
-        />
-        {!report.given && (
-          <>
-            <Choice
-              label="Treated as"
-              value={inForce.mixing}
-              options={MIXINGS}
-              onChange={(mixing) => edge.set({ mixing }, `treated as ${nameOf(MIXINGS, mixing)}`)}
-            />
-            {inForce.mixing === 'auto' && report.drawn && (
-              <Quiet>
-                Measured to be a drawing on one exact colour: its edges blend as programs blend, not as a lens.
-              </Quiet>
-            )}
-          </>
-        )}
-        <LengthSlider
-          label="Open to either side"
-          photo={photo}
-          value={opening ?? inForce.width ?? usual}
-          standard={sheet.width ?? usual}
-          least={1}
-          most={60}
-          step={1}
-          onDrag={setOpening}
-          onSettle={(width, what) => {
-            setOpening(null);
-            edge.set({ width }, what);
-          }}
-          onReset={() => edge.set({ width: null }, 'open as far as measured')}
-        />
-        <Brushes edge={edge} of="wider" name="Bristles, wires" here="wider" not="not" />
-      </Part>
+      {!report.only_ink && (
+        <Part name="Fine edge">
+          <Choice
+            label="Solved by"
+            value={inForce.solver}
+            options={SOLVERS}
+            onChange={(solver) => edge.set({ solver }, `solved by ${nameOf(SOLVERS, solver)}`)}
+          />
+          {!report.given && (
+            <>
+              <Choice
+                label="Treated as"
+                value={inForce.mixing}
+                options={MIXINGS}
+                onChange={(mixing) => edge.set({ mixing }, `treated as ${nameOf(MIXINGS, mixing)}`)}
+              />
+              {inForce.mixing === 'auto' && report.drawn && (
+                <Quiet>
+                  Measured to be a drawing on one exact colour: its edges blend as programs blend, not as a lens.
+                </Quiet>
+              )}
+            </>
+          )}
+          <LengthSlider
+            label="Open to either side"
+            photo={photo}
+            value={opening ?? inForce.width ?? usual}
+            standard={sheet.width ?? usual}
+            least={1}
+            most={60}
+            step={1}
+            onDrag={setOpening}
+            onSettle={(width, what) => {
+              setOpening(null);
+              edge.set({ width }, what);
+            }}
+            onReset={() => edge.set({ width: null }, 'open as far as measured')}
+          />
+          <Brushes edge={edge} of="wider" name="Bristles, wires" here="wider" not="not" />
+        </Part>
+      )}
       <Part name="Fringe">
         {percent('fringe', 'Freed of the backdrop')}
-        {length('fringe_width', 'Colour from deeper in', 12)}
+        {!report.only_ink && length('fringe_width', 'Colour from deeper in', 12)}
       </Part>
       <Part name="Clean-up" aside={<UnitChoice photo={photo} />}>
         {length('specks', 'Specks dropped under', 60, 0, 1)}
@@ -190,8 +192,12 @@ function Settings({ edge, report }: { edge: Edge; report: Report }) {
         {percent('black', 'Coverage that becomes none', 1, 0, Math.floor(inForce.white) - 1)}
         {percent('white', 'Coverage that becomes full', 1, Math.ceil(inForce.black) + 1, 100)}
         <Changed what={changed('levels')} />
-        {percent('density', 'Density of thin detail')}
-        <Changed what={changed('density')} />
+        {!report.only_ink && (
+          <>
+            {percent('density', 'Density of thin detail')}
+            <Changed what={changed('density')} />
+          </>
+        )}
       </Part>
       <Part name="Shadow">
         <Choice
