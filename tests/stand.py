@@ -89,7 +89,7 @@ class StudioCase(unittest.TestCase):
         )  # fmt: skip
         cls.addClassCleanup(cls.studio.close)
 
-    def lot(self, files: dict[str, bytes], sheet: str = "white", spec: str = "square-2000") -> tuple[int, list[IntakeReport]]:
+    def lot(self, files: dict[str, bytes], sheet: str = "white", spec: str = "cutout") -> tuple[int, list[IntakeReport]]:
         lot_id = add_lot(self.studio, self.id(), sheet, spec)
         return lot_id, [take_in(self.studio, lot_id, name, io.BytesIO(data)) for name, data in files.items()]
 

@@ -15,7 +15,7 @@ from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Mask, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.regions import disc
-from yardchalk.core.render import Decisions, Render
+from yardchalk.core.render import Decisions, Render, StageCache
 from yardchalk.core.settings import BalanceMarks, LiftMarks, ListingSpec, Marks, load_sheet, load_spec
 from yardchalk.core.softness import softness
 from yardchalk.core.stages.place import full_frame, place
@@ -23,6 +23,7 @@ from yardchalk.core.stages.place import full_frame, place
 WHITE = load_sheet("white")
 SCENE = Scene(width=1280, height=960)
 PNG = ListingSpec.model_validate({"name": "white-png", "file": "png", "margin": 10})
+CACHE = StageCache()  # most tests begin with the same photo
 HANDLE, GAP = (260, 480), (340, 480)  # px of SCENE
 
 
@@ -34,7 +35,7 @@ def holds(finding: Finding, x: float, y: float) -> bool:
 
 def decided(made: Made, product: Mask) -> list[Finding]:
     """Findings when clearing had decided otherwise."""
-    own = Render(made.jpeg, "pot", WHITE)
+    own = Render(made.jpeg, "pot", WHITE, cache=CACHE)
     other = Decisions(product, own.decisions.backdrop, own.decisions.noise)
     render = Render(made.jpeg, "pot", WHITE)
     render.adopt(other)
@@ -43,7 +44,7 @@ def decided(made: Made, product: Mask) -> list[Finding]:
 
 def placed(spec: ListingSpec, edit: Callable[[Coded], None] = lambda _: None, *, judged_by: ListingSpec | None = None) -> list[Finding]:
     """Findings on a delivered file that was changed after rendering."""
-    render = Render(SCENE.made().jpeg, "pot", WHITE)
+    render = Render(SCENE.made().jpeg, "pot", WHITE, cache=CACHE)
     placing = place(spec, render.facts.width, render.facts.height, render.box)
     laid = on_canvas(render, spec, placing)
     edit(laid.pixels)
@@ -61,7 +62,7 @@ class CheckTest(unittest.TestCase):
 
     def test_nothing_is_found_where_nothing_is_wrong(self) -> None:
         for spec in (PNG, load_spec("square-2000"), load_spec("cutout")):
-            result = produce(Render(self.made.jpeg, "pot", WHITE), spec)
+            result = produce(Render(self.made.jpeg, "pot", WHITE, cache=CACHE), spec)
             self.assertEqual([f for f in result.findings if f.severity != "note"], [], spec.name)
             self.assertEqual(result.verdict, "ready")
 
@@ -171,12 +172,12 @@ class CheckTest(unittest.TestCase):
         at = (GAP[0] / SCENE.width, GAP[1] / SCENE.height)
         chalk = StrokesRegion(kind="strokes", strokes=(BrushStroke(keeps=True, size=0.12, points=((*at, 1),)),))
         marks = Marks(clear=ClearMarks(regions=(AutomaticRegion(kind="automatic"), chalk)))
-        render = Render(self.made.jpeg, "pot", WHITE, marks)
+        render = Render(self.made.jpeg, "pot", WHITE, marks, cache=CACHE)
         self.assertEqual(self.found(produce(render, PNG).findings, "left-behind"), [])
         self.assertGreater(float(render.cut(1.0, render.whole(1.0)).alpha[GAP[1], GAP[0]]), 0.99)
 
     def test_a_place_that_the_second_look_would_rather_open_is_left_behind(self) -> None:
-        render = Render(self.made.jpeg, "pot", WHITE)
+        render = Render(self.made.jpeg, "pot", WHITE, cache=CACHE)
         placing = place(PNG, render.facts.width, render.facts.height, render.box)
         laid = on_canvas(render, PNG, placing)
         data = encode_picture(laid.pixels, "png")
@@ -245,6 +246,6 @@ class CheckTest(unittest.TestCase):
         self.assertIn("no transparency", opaque[0].message)
 
     def test_a_full_frame_is_not_judged_by_its_framing(self) -> None:
-        render = Render(self.made.jpeg, "pot", WHITE)
+        render = Render(self.made.jpeg, "pot", WHITE, cache=CACHE)
         self.assertEqual(full_frame(1280, 960).scale, 1)
         self.assertEqual(self.found(produce(render, load_spec("square-2000"), whole_frame=True).findings, "framing"), [])

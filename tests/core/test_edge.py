@@ -17,7 +17,7 @@ from yardchalk.core.colour import Float, encode, linear_table, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.errors import YardError
 from yardchalk.core.pixels import Region
-from yardchalk.core.render import Render
+from yardchalk.core.render import Render, StageCache
 from yardchalk.core.settings import EdgeMarks, EdgeSettings, Marks, load_sheet, load_spec
 from yardchalk.core.settings_base import Length, Stroke
 from yardchalk.core.stages.edge import closed_form
@@ -34,6 +34,7 @@ from yardchalk.core.views import view
 
 SCENE = Scene(width=800, height=600)
 MADE = SCENE.made()
+CACHE = StageCache()  # most tests begin with the same photo
 SHEET = load_sheet("transparent")
 WHITE = load_sheet("white")
 PNG = load_spec("square-2000").model_copy(update={"file": "png"})
@@ -44,7 +45,7 @@ def px(value: float) -> Length:
 
 
 def with_edge(jpeg: bytes = MADE.jpeg, **settings: object) -> Render:
-    return Render(jpeg, "pot", SHEET, Marks(edge=EdgeMarks.model_validate(settings)))
+    return Render(jpeg, "pot", SHEET, Marks(edge=EdgeMarks.model_validate(settings)), cache=CACHE)
 
 
 def matte(render: Render) -> Float:

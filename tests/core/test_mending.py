@@ -14,16 +14,17 @@ from yardchalk.core.colour import Coded
 from yardchalk.core.colour_settings import ColourMarks
 from yardchalk.core.deliver import Result, produce
 from yardchalk.core.mending import Bench, offer_for_all, offer_mend
-from yardchalk.core.render import Render
+from yardchalk.core.render import Render, StageCache
 from yardchalk.core.settings import EdgeMarks, FrameMarks, LiftMarks, ListingSpec, Marks, load_sheet
 
 WHITE = load_sheet("white")
 PNG = ListingSpec.model_validate({"name": "white-png", "file": "png", "margin": 10})
 SCENE = Scene(width=1280, height=960)
+CACHE = StageCache()  # of each photo there are several renders
 
 
 def run(photo: bytes, marks: Marks) -> tuple[Render, Result]:
-    render = Render(photo, "pot", WHITE, marks)
+    render = Render(photo, "pot", WHITE, marks, cache=CACHE)
     return render, produce(render, PNG)
 
 
@@ -68,7 +69,7 @@ class MendTest(unittest.TestCase):
 
     def test_places_are_painted_where_they_are(self) -> None:
         marks = Marks(frame=FrameMarks(turns=1, angle=3))
-        render = Render(encode_picture(speckled(), "jpeg", quality=95), "pot", WHITE, marks)
+        render = Render(encode_picture(speckled(), "jpeg", quality=95), "pot", WHITE, marks, cache=CACHE)
         h, w = render.framing.height, render.framing.width
         spot = np.full((h, w), False)
         spot[200:240, 300:330] = True
@@ -78,13 +79,25 @@ class MendTest(unittest.TestCase):
         for keep in (True, False):
             mend = bench.painted("Paint", line, keep=keep, found=False)
             assert mend is not None
-            alpha = Render(render.data, "pot", WHITE, mend.marks).cut(1.0, render.whole(1.0)).alpha
+            alpha = Render(render.data, "pot", WHITE, mend.marks, cache=CACHE).cut(1.0, render.whole(1.0)).alpha
             self.assertTrue((alpha[spot] == (1 if keep else 0)).all())
             far = cv2.dilate(spot.astype(np.uint8), np.ones((25, 25), np.uint8)) == 0
             self.assertLess(float(np.abs(alpha - plain)[far].max()), 0.02, "nothing changes elsewhere")
 
+    def test_a_crumb_in_a_small_photo_goes_with_its_rim_and_is_missed_by_no_check(self) -> None:
+        pixels = Scene(width=800, height=600, shadow=0.0).made().pixels
+        pixels[100:120, 700:720] = (120, 90, 70)
+        photo = encode_picture(pixels, "png")
+        render, result = run(photo, Marks())
+        (stray,) = (f for f in result.findings if f.check == "stray-piece")
+        mend = offer_mend(stray, Bench(Marks(), WHITE, render.framing, result.figures))
+        assert mend is not None
+        mended, after = run(photo, mend.marks)
+        self.assertEqual(float(mended.cut(1.0, mended.whole(1.0)).alpha[90:130, 690:730].max()), 0)
+        self.assertEqual([f for f in after.findings if f.severity != "note"], [])
+
     def test_several_places_of_a_photo_are_mended_at_once(self) -> None:
-        render = Render(SCENE.made().jpeg, "pot", WHITE)
+        render = Render(SCENE.made().jpeg, "pot", WHITE, cache=CACHE)
         spots = [(600, 400, 30, 30), (700, 560, 24, 40)]
         found = [
             Finding(
@@ -96,13 +109,13 @@ class MendTest(unittest.TestCase):
         mend = offer_for_all(found, Bench(Marks(), WHITE, render.framing, {}))
         assert mend is not None
         self.assertEqual(mend.words, "Paint to backdrop")
-        alpha, plain = (Render(render.data, "pot", WHITE, m).cut(1.0, render.whole(1.0)).alpha for m in (mend.marks, Marks()))
+        alpha, plain = (Render(render.data, "pot", WHITE, m, cache=CACHE).cut(1.0, render.whole(1.0)).alpha for m in (mend.marks, Marks()))
         for x, y, w, h in spots:
             self.assertEqual(float(plain[y : y + h, x : x + w].min()), 1)
             self.assertEqual(float(alpha[y + 8 : y + h - 8, x + 8 : x + w - 8].max()), 0)
 
     def test_where_only_a_person_can_say_nothing_is_offered(self) -> None:
-        render = Render(SCENE.made().jpeg, "pot", WHITE)
+        render = Render(SCENE.made().jpeg, "pot", WHITE, cache=CACHE)
         bench = Bench(Marks(), WHITE, render.framing, {})
         for check in ("weak-outline", "too-alike", "soft-picture", "cut-off", "file"):
             finding = Finding(check=check, severity="look", message="", figure=1, limit=0, unit="px", stage="clear")

@@ -88,7 +88,7 @@ class ListTest(unittest.TestCase):
         np.testing.assert_allclose(1 - union(a, b), intersection(1 - a, 1 - b), atol=1e-7)
 
     def test_strokes_are_painted_over_what_came_before_them_and_into_nothing_else(self) -> None:
-        square, left = outlined(SQUARE, backdrop="inside"), outlined(((0, 0), (0.5, 0), (0.5, 1), (0, 1)), backdrop="inside")
+        square, left = outlined(SQUARE, backdrop="inside"), outlined(((0.5, 0), (1, 0), (1, 1), (0.5, 1)))
         keep = brushed(((0.3, 0.5), (0.7, 0.5)), keeps=True, size=0.1)
         drop = brushed(((0.5, 0.1), (0.5, 0.9)), keeps=False, size=0.06)
         alone = self.under(square).outcome.backdrop
@@ -101,11 +101,14 @@ class ListTest(unittest.TestCase):
         one = keep.model_copy(update={"strokes": (*keep.strokes, *drop.strokes)})
         np.testing.assert_array_equal(both, self.under(square, one).outcome.backdrop, "in one region or two")
         self.assertGreater(float(both[weight].sum()), float(painted[weight].sum()), "the later one lies over the earlier")
-        after = self.under(square, keep, left).outcome
-        np.testing.assert_array_equal(after.backdrop, union(painted, self.under(left).outcome.backdrop))
+        after = self.under(AUTOMATIC, keep, left).outcome
+        kept = self.under(AUTOMATIC, keep).outcome.backdrop
+        np.testing.assert_array_equal(after.backdrop, union(kept, self.under(left).outcome.backdrop))
         assert after.painted is not None
         said = after.painted[:, : after.painted.shape[1] // 2], after.painted[:, after.painted.shape[1] // 2 + 2 :]
         self.assertEqual([bool(half.any()) for half in said], [False, True], "a later region has another word")
+        round_it = self.under(AUTOMATIC, outlined(SQUARE, backdrop="inside")).outcome.painted
+        np.testing.assert_array_equal(round_it, self.under(square).outcome.backdrop > 0.5, "and so has what somebody goes round")
 
     def test_the_list_goes_in_order_and_what_is_off_or_fails_counts_for_nothing(self) -> None:
         inside, left = outlined(SQUARE, backdrop="inside"), outlined(((0, 0), (0.5, 0), (0.5, 1), (0, 1)), backdrop="inside")

@@ -125,7 +125,7 @@ class RunTest(StudioCase):
         self.work_here(lot_id)
         second = self.rows(lot_id)
         self.assertNotEqual(second[1]["result"], first[1]["result"])
-        self.assertEqual(lots.set_lot(self.studio, lot_id, "white", "cutout"), 3)
+        self.assertEqual(lots.set_lot(self.studio, lot_id, "white", "square-2000"), 3)
         self.assertEqual(cancel_runs(self.studio, lot_id), 3)
         self.assertEqual([row["result"] for row in self.rows(lot_id)], [row["result"] for row in second])
 

@@ -109,7 +109,7 @@ def outcome(place: Place) -> dict[str, Any]:
 @contextmanager
 def running(first_port: int) -> Any:
     with tempfile.TemporaryDirectory() as folder:
-        service = Service(Path(folder), "crash", workers=2)
+        service = Service(Path(folder), "crash", workers=2, warm=False)
         stopped = threading.Event()
 
         def watch() -> None:

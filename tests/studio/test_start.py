@@ -44,7 +44,7 @@ class StartTest(unittest.TestCase):
                 return found[1], said
         self.fail(said)
 
-    def test_start_with_a_taken_port_again_while_it_runs_stop_and_start_again(self) -> None:
+    def test_start_with_a_taken_port_and_again_while_it_runs_once_ended_once_killed_and_stopped(self) -> None:
         first = free_port(9320)
         with socket.socket() as taken:
             taken.bind(("127.0.0.1", first))
@@ -57,10 +57,17 @@ class StartTest(unittest.TestCase):
         self.assertEqual({lot["name"]: lot["photos"] for lot in lots}, {"Autumn kitchen": 12, "Shop sign and prints": 2})
         again = self.yard("demo", "--port", str(first))
         self.assertIn(f"runs already: {address}", again.communicate(timeout=20)[0])
-        children = [int(pid) for pid in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()]
+        children = self.children(process)
         self.assertGreaterEqual(len(children), 2)
         process.send_signal(signal.SIGINT)
         self.assertEqual(process.wait(30), 0)
+        self.assert_gone(children)
+        # And again where it is killed without a chance to tidy up.
+        process = self.yard("demo", "--port", str(first))
+        self.address(process)
+        children = self.children(process)
+        process.kill()
+        process.wait()
         self.assert_gone(children)
         process = self.yard("demo", "--port", str(first))
         address, _ = self.address(process)
@@ -70,17 +77,8 @@ class StartTest(unittest.TestCase):
         self.assertIn("Stopped", stop.communicate(timeout=40)[0])
         self.assertEqual(process.wait(20), 0)
 
-    def test_killed_without_a_chance_to_tidy_up(self) -> None:
-        process = self.yard("demo", "--port", str(free_port(9360)))
-        self.address(process)
-        children = [int(pid) for pid in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()]
-        process.kill()
-        process.wait()
-        self.assert_gone(children)
-        process = self.yard("demo", "--port", str(free_port(9360)))
-        self.address(process)
-        process.terminate()
-        self.assertEqual(process.wait(30), 0)
+    def children(self, process: subprocess.Popen[str]) -> list[int]:
+        return [int(pid) for pid in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()]
 
     def assert_gone(self, pids: list[int]) -> None:
         until = time.monotonic() + 15

@@ -220,7 +220,7 @@ class NamesTest(StudioCase):
         self.assertEqual([one["delivered"] for one in plan(self.studio, lot_id, everything)], [False, True])
 
     def test_a_lot_is_delivered_for_another_spec_as_if_that_were_its_own(self) -> None:
-        lot_id, _ = self.lot(small_photos(3))
+        lot_id, _ = self.lot(small_photos(3), spec="square-2000")
         ask_runs(self.studio, lot_id)
         self.work_here(lot_id)
         turned = self.rows(lot_id)[2]
@@ -291,7 +291,7 @@ class StandInTest(StudioCase):
     def test_the_desk_takes_a_delivery_and_says_why_not(self) -> None:
         desk = self.served("yardchalk.standins.desk", "--folder", str(self.scratch / "desk"))
         studio = self.with_urls(desk_url=desk)
-        lot_id, _ = self.lot(small_photos(2))
+        lot_id, _ = self.lot(small_photos(2), spec="square-2000")
         ask_runs(self.studio, lot_id)
         self.work_here(lot_id)
         delivery = self.delivered_here(lot_id, "ready", "look")

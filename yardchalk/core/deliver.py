@@ -178,8 +178,10 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
 
 
 def _by_hand(render: Render) -> Mask | None:
-    """Where mends or the strokes of regions have a person's word."""
+    """Where mends, strokes, outlines or a size under which pieces go have a person's word for this photo."""
     said = [where for where in (render.touched_at_all, render.painted) if where is not None]
+    if render.marks.edge.specks is not None:
+        said.append(cv2.dilate(render.tidying.dropped.view(np.uint8), np.ones((3, 3), np.uint8)) > 0)
     return np.logical_or.reduce(said) if said else None
 
 

@@ -18,6 +18,7 @@ from yardchalk.core.stages.frame import Framing
 from yardchalk.core.stages.plot import Plot
 
 _MARGIN = 2 / 1600  # of the longer side: how much farther than what was found a place is painted
+_LEAST_MARGIN = 2.0  # px; the soft rim of a thing is as wide in a small photo
 _WIDER = 4 / 1600  # of the longer side, by which colour is taken from deeper in
 _KNOTS = 300
 _MOST = 39  # regions that a photo may have, less one
@@ -69,7 +70,8 @@ def _drawn_round(
 ) -> OutlineRegion | None:
     """The region of `Bench.painted`."""
     plot = _plot_of(framing)
-    grown = [Polygon(line).buffer(_MARGIN * framing.longest) for line in lines if len(line) >= 3]
+    margin = max(_LEAST_MARGIN, _MARGIN * framing.longest)
+    grown = [Polygon(line).buffer(margin) for line in lines if len(line) >= 3]
     paths = [path for shape in grown if (path := _path(shape, plot)) is not None]
     if not paths:
         return None

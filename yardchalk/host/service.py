@@ -34,12 +34,15 @@ class Service:
         Of its cluster.
     workers : int, optional
         Worker processes; one per core by default.
+    warm : bool, optional
+        Whether render processes read in what the bench needs before somebody asks.
     """
 
-    def __init__(self, state: Path, label: str, workers: int | None = None) -> None:
+    def __init__(self, state: Path, label: str, workers: int | None = None, warm: bool = True) -> None:
         self.state = state
         self.cluster = Cluster(state, label)
         self.workers = workers or os.cpu_count() or 1
+        self.warm = warm
         self.children: list[tuple[list[str], subprocess.Popen[bytes]]] = []
         self.port = self.desk_port = self.capture_port = 0
         self._log: IO[bytes] | None = None
@@ -53,6 +56,7 @@ class Service:
             inbox=self.state / "inbox",
             desk_url=f"http://127.0.0.1:{self.desk_port}",
             capture_url=f"http://127.0.0.1:{self.capture_port}",
+            warm=self.warm,
         )
 
     @property

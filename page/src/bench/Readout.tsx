@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { answered, client, type Photo } from '../api/client';
 import type { Card } from '../cards/cards';
+import { panel } from '../shared/panel';
 import { textOf, type Marks } from './marks';
 
 const PAUSE = 90; // ms that the pointer rests before its pixel is asked for
@@ -37,9 +38,7 @@ export function Readout({ photo, card, at, settings }: Props) {
       bottom="10px"
       right="12px"
       width="calc(25ch + 20px)"
-      bg="paper.raised"
-      borderRadius="yard"
-      boxShadow="yard"
+      {...panel}
       px="2.5"
       py="1"
       fontSize="13px"

@@ -13,6 +13,7 @@ import { connection } from '../api/events';
 import type { Photo } from '../api/client';
 import type { Card } from '../cards/cards';
 import { TestCards } from '../cards/TestCards';
+import { panel } from '../shared/panel';
 import { Readout } from './Readout';
 import { SplitLine } from './SplitLine';
 import { Toggle } from './Toggle';
@@ -21,6 +22,7 @@ import { BesidePane } from './BesidePane';
 import { CropBox } from './CropBox';
 import { Deck, type Box as Place, type Source, type Taken } from './deck';
 import { frameOf, uncropped, type Crop, type Marks } from './marks';
+import { OnItsWay } from './OnItsWay';
 
 export const views = [
   { name: 'picture', label: 'Picture' },
@@ -100,34 +102,6 @@ type Props = {
   taking: string | null;
   onTaken: (taken: Taken) => void;
 };
-
-/** The photo faintly as it came in, until its picture is there: a large file is decoded for seconds. */
-function OnItsWay({ photo, aside }: { photo: Photo; aside: boolean }) {
-  // Turned or cropped, it would lie elsewhere.
-  const there = photo.as_shot !== null && photo.to_frame.flat().join() === '1,0,0,0,1,0';
-  return (
-    <Flex
-      position="absolute"
-      inset="0"
-      left={aside ? '50%' : '0'}
-      align="center"
-      justify="center"
-      pointerEvents="none"
-      css={{ animation: 'late 0.3s' }}
-    >
-      {there && (
-        <img
-          src={`/api/pictures/${photo.as_shot}`}
-          alt=""
-          style={{ position: 'absolute', width: '100%', height: '100%', objectFit: 'contain', opacity: 0.55 }}
-        />
-      )}
-      <Text {...panel} position="relative" px="2.5" py="1">
-        Reading the photo …
-      </Text>
-    </Flex>
-  );
-}
 
 /** The photo, on a surround of neutral grey, so that white is seen as white. */
 export function Viewer({
@@ -428,7 +402,6 @@ export function Viewer({
   );
 }
 
-const panel = { bg: 'paper.raised', borderRadius: 'yard', boxShadow: 'yard' } as const;
 const held = 'repeating-linear-gradient(135deg, #fff 0 3px, #3B4247 3px 6px)';
 const chalked =
   'repeating-linear-gradient(135deg, #fff 0 3px, #2C5AA0 3px 4px, #fff 4px 6px, #2C5AA0 6px 7px, #fff 7px 11px)';

@@ -5,6 +5,7 @@ import type { Photo } from '../api/client';
 import { usePhoto } from '../api/queries';
 import { useMarksAddress } from '../bench/address';
 import { Deck } from '../bench/deck';
+import { OnItsWay } from '../bench/OnItsWay';
 import { useCard } from '../bench/useCard';
 import { onACard, sourceOf, views, type View } from '../bench/Viewer';
 import { isOpen } from '../findings/useWork';
@@ -12,6 +13,7 @@ import { stem } from '../shared/format';
 import { checkName, Mark, standingOf } from '../shared/marks';
 import { useKeys } from '../shared/keys';
 import { OneOf } from '../shared/OneOf';
+import { panel } from '../shared/panel';
 import { Empty, Trouble } from '../shared/states';
 import type { Card } from '../cards/cards';
 import { TestCards } from '../cards/TestCards';
@@ -95,12 +97,19 @@ function Pane({ id, ...rest }: PaneProps & { id: number }) {
 function PhotoPane({ photo, view, card, onDeck }: PaneProps & { photo: Photo }) {
   const element = useRef<HTMLDivElement>(null);
   const [deck, setDeck] = useState<Deck | null>(null);
+  const [busy, setBusy] = useState(true);
+  const [arrived, setArrived] = useState(false);
   const tell = useRef(onDeck);
   const marks = useMarksAddress(photo.marks);
   useEffect(() => {
     if (!element.current) return;
     const told = tell.current;
-    const made = new Deck(element.current);
+    const made = new Deck(element.current, {
+      onBusy: (now) => {
+        setBusy(now);
+        if (!now) setArrived(true);
+      },
+    });
     setDeck(made);
     told(made);
     return () => {
@@ -115,15 +124,21 @@ function PhotoPane({ photo, view, card, onDeck }: PaneProps & { photo: Photo }) 
   const worst = photo.findings.find(isOpen);
   return (
     <Box position="relative" bg="surround" minHeight="0" overflow="hidden">
-      <Box ref={element} position="absolute" inset="0" role="img" aria-label={`${photo.name}, ${view}`} />
+      <Box
+        ref={element}
+        position="absolute"
+        inset="0"
+        data-busy={busy}
+        role="img"
+        aria-label={`${photo.name}, ${view}`}
+      />
+      {!arrived && <OnItsWay photo={photo} />}
       <Flex
         position="absolute"
         left="10px"
         bottom="10px"
         maxWidth="calc(100% - 20px)"
-        bg="paper.raised"
-        borderRadius="yard"
-        boxShadow="yard"
+        {...panel}
         px="2.5"
         height="28px"
         align="center"

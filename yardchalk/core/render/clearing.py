@@ -169,7 +169,7 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def painted(self) -> Mask | None:
-        """Where strokes of regions say, by hand, what is product or backdrop; None without strokes."""
+        """Where strokes or outlines of regions say, by hand, what is product or backdrop; None without them."""
         return self.outcome.painted if self.by_regions else None
 
     def _put_together(self) -> Outcome:

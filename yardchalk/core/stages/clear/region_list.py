@@ -123,7 +123,7 @@ class Outcome:
         Whose border is to be solved.
     overlay : what is laid over the solved matte; None if nothing is.
     painted : bool, shape (h, w)
-        Where strokes say, by hand, what is product or backdrop; None without strokes.
+        Where strokes or what is gone round say, by hand, what is product or backdrop; None without them.
     shares : by region, what it says of the frame by itself, 0..1; None if it is off or failed.
     troubles : by region, what was wrong with it; it was left out then.
     """
@@ -264,7 +264,9 @@ class _State:
             value = np.where(bars, np.float32(region.how != "take"), value)
         # Added to nothing it is what it says.
         combined = value if self.nothing and region.how == "add" else COMBINE[region.how](self.said.backdrop, value)
-        painted: Mask | None = None
+        # What somebody goes round is their word; going round a product says nothing of all the rest.
+        drawn = isinstance(region, OutlineRegion) and region.backdrop == "inside" and region.how != "intersect"
+        painted: Mask | None = value > 0.5 if drawn else None
         if finds(region):
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
             if isinstance(region, BoxRegion) and region.how == "add" and region.strokes:
