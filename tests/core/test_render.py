@@ -112,7 +112,7 @@ class LawTest(unittest.TestCase):
             render = Render(self.made.png, "pot", sheet, marks)
             placing = place(spec, *render.size_at(1.0), render.box)
             at_once = on_canvas(render, spec, placing)
-            with mock.patch("yardchalk.core.deliver._STRIP", 20_000):
+            with mock.patch("yardchalk.core.deliver._STRIP", 150_000):
                 in_strips = on_canvas(Render(self.made.png, "pot", sheet, marks), spec, placing)
             np.testing.assert_array_equal(in_strips.alpha, at_once.alpha)
             off = np.abs(in_strips.pixels.astype(int) - at_once.pixels)
