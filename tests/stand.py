@@ -32,6 +32,9 @@ from yardchalk.studio.lots import add_lot
 from yardchalk.studio.reading import delivery
 from yardchalk.studio.running import run_photo
 
+# s; what is waited for at most. Long, since a machine may be slow, or have much else to do.
+PATIENCE = 120
+
 _started: list[Cluster] = []
 
 
@@ -144,7 +147,7 @@ class StudioCase(unittest.TestCase):
         )
         cls.addClassCleanup(process.wait)
         cls.addClassCleanup(process.terminate)
-        until = time.monotonic() + 30
+        until = time.monotonic() + PATIENCE
         while process.poll() is None and time.monotonic() < until:
             try:
                 httpx.get(address, timeout=2)
@@ -153,7 +156,7 @@ class StudioCase(unittest.TestCase):
                 time.sleep(0.1)
         raise AssertionError(f"{module} does not answer")
 
-    def wait_until(self, lot_id: int, states: set[str], seconds: float = 90) -> list[Row]:
+    def wait_until(self, lot_id: int, states: set[str], seconds: float = 2 * PATIENCE) -> list[Row]:
         """Wait until every photo of the lot is in one of the states."""
         until = time.monotonic() + seconds
         while time.monotonic() < until:

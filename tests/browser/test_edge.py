@@ -26,7 +26,7 @@ class EdgePageTest(PageCase):
         place = page.get_by_role("slider", name="Place along the outline")
         page.keyboard.press("w")
         expect(page.get_by_text("200", exact=False).first).to_be_visible()
-        expect(place).to_have_attribute("aria-valuenow", "3", timeout=10_000)
+        expect(place).to_have_attribute("aria-valuenow", "3")
         page.keyboard.press("Shift+W")
         expect(place).to_have_attribute("aria-valuenow", "2")
         page.wait_for_timeout(1_000)

@@ -217,7 +217,7 @@ class WholeWayTest(PageCase):
             page.keyboard.press(key)
 
         def done() -> None:
-            expect(page.get_by_text("Being checked anew …")).to_have_count(0, timeout=60_000)
+            expect(page.get_by_text("Being checked anew …")).to_have_count(0)
 
         photos = [path for path in sorted((ROOT / "demo" / "photos").glob("*.jpg")) if path.stem[3:7] in KINDS]
         # Listened for well before the press: the browser takes a moment to hand its chooser over.
@@ -226,7 +226,7 @@ class WholeWayTest(PageCase):
             press("Tab")
             self.assertLess(presses, 12, "the way to the button")
         press("Enter")
-        expect(page.get_by_text(f"{len(photos)} of {len(photos)} photos done")).to_be_visible(timeout=180_000)
+        expect(page.get_by_text(f"{len(photos)} of {len(photos)} photos done")).to_be_visible()
         began, mended, accepted = presses, 0, 0
         press("n")
         over = page.get_by_text("No other photo of this lot wants a look")
@@ -240,7 +240,7 @@ class WholeWayTest(PageCase):
                 done()
                 if not row.count():
                     press("n")  # the first finding; or, where the last one was mended, on to the next photo
-                    expect(row.or_(other).or_(over).first).to_be_visible(timeout=20_000)
+                    expect(row.or_(other).or_(over).first).to_be_visible()
                     continue
                 words = row.inner_text()
                 if words not in seen and words.split("\n")[0] in MENDED and page.get_by_title("Shown while you point at it").count():
@@ -248,7 +248,7 @@ class WholeWayTest(PageCase):
                     with self.kept():
                         press("m")
                     mended += 1
-                    expect(page.get_by_text(re.compile("put it right|was not enough"))).to_be_visible(timeout=60_000)
+                    expect(page.get_by_text(re.compile("put it right|was not enough"))).to_be_visible()
                     continue
                 seen.add(words)
                 wanting = page.locator("aside [aria-pressed]").filter(has_text="limit").filter(has_not_text="allowed").all_inner_texts()
@@ -257,15 +257,15 @@ class WholeWayTest(PageCase):
                     continue
                 press("Enter")
                 accepted += 1
-                expect(other.or_(over).first).to_be_visible(timeout=20_000)
+                expect(other.or_(over).first).to_be_visible()
         press("Escape")
         if page.get_by_role("heading", name="Findings").count():
             press("Escape")
-        expect(page.get_by_role("button", name=f"Deliver {len(photos)} ready")).to_be_visible(timeout=60_000)
+        expect(page.get_by_role("button", name=f"Deliver {len(photos)} ready")).to_be_visible()
         press("d")
         press("Enter")
         expect(page.get_by_role("button", name="Write them")).to_be_focused()
         press("Enter")
-        expect(page.get_by_text("It is being written, read back and checked.")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("It is being written, read back and checked.")).to_be_visible()
         print(f"\n{presses - began} presses for {len(photos)} photos: {mended} mended, {accepted} accepted; {presses} with the drop")
         self.assertLess(presses - began, 12 * len(photos))

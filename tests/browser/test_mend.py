@@ -119,7 +119,7 @@ class MendPageTest(PageCase):
     def test_dust_guides_and_colours(self) -> None:
         page = self.page
         page.get_by_role("button", name="Find dust").click()
-        expect(page.get_by_text("On the backdrop: none left")).to_be_visible(timeout=20_000)
+        expect(page.get_by_text("On the backdrop: none left")).to_be_visible()
         with self.kept() as answer:
             page.get_by_role("button", name="Level line").click()
         self.assertEqual(self.marks(answer.value)["mend"]["guides"], [{"runs": "level", "at": 0.5}])

@@ -14,7 +14,7 @@ from PIL import Image
 from playwright.sync_api import APIResponse, Error, FilePayload, Page, Response, Route, expect
 
 from tests.pictures import Scene
-from tests.stand import small_photos
+from tests.stand import PATIENCE, small_photos
 from tests.web.test_server import ServerCase
 from tools.browser import open_page
 from tools.shots import settled
@@ -22,8 +22,7 @@ from yardchalk.host.settings import ROOT
 from yardchalk.studio.context import announce
 from yardchalk.studio.running import ask_runs
 
-# A machine may be slow, or have much else to do.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=PATIENCE * 1000)
 AXE = ROOT / "page" / "node_modules" / "axe-core" / "axe.min.js"
 
 
@@ -36,6 +35,7 @@ class PageCase(ServerCase):
         stack = contextlib.ExitStack()
         cls.addClassCleanup(stack.close)
         cls.page = stack.enter_context(open_page())
+        cls.page.set_default_timeout(PATIENCE * 1000)
         cls.wrong = []
         cls.page.on("pageerror", lambda error: cls.wrong.append(str(error)))
         cls.page.on("console", lambda said: cls.wrong.append(f"{said.text} {said.location}") if said.type == "error" else None)
@@ -129,7 +129,7 @@ class LotTest(PageCase):
         expect(page.get_by_text("3 photos taken in, 1 refused")).to_be_visible()
         expect(page.get_by_text("Refused: PW-9100_gone.jpg: is cut short")).to_be_visible()
         page.get_by_role("button", name="Close").click()
-        expect(page.get_by_text("3 of 3 photos done")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("3 of 3 photos done")).to_be_visible()
         expect(page.get_by_text("PW-9100_gone.jpg: is cut short")).to_be_visible()
         expect(page.get_by_role("heading", name="Ready")).to_be_visible()
         page.get_by_role("radio", name="black").click()
@@ -147,7 +147,7 @@ class LotTest(PageCase):
         page.get_by_role("link", name="See the delivery").click()
         expect(page.get_by_role("cell", name="PW-9000_pot.png").first).to_be_visible()
         self.axe()
-        expect(page.get_by_role("link", name="ZIP")).to_have_count(2, timeout=30_000)
+        expect(page.get_by_role("link", name="ZIP")).to_have_count(2)
         with page.expect_download() as download:
             page.get_by_role("link", name="ZIP").last.click()
         self.assertEqual(download.value.path().read_bytes()[:2], b"PK")
@@ -179,7 +179,7 @@ class LotAgainTest(PageCase):
                 late.append((route, got))
 
         def until(there: Callable[[], bool], again: Callable[[], None] = lambda: None) -> None:
-            ends = time.monotonic() + 30
+            ends = time.monotonic() + PATIENCE
             while not there():
                 self.assertLess(time.monotonic(), ends, "no such answer")
                 again()

@@ -28,7 +28,7 @@ class StandInPageTest(PageCase):
         scene.select_option(label=next(name for name in scene.locator("option").all_inner_texts() if "teacup" in name))
         page.get_by_role("button", name="Take a frame").click()
         seen = page.get_by_role("link", name="See the lot")
-        expect(seen).to_be_visible(timeout=20_000)
+        expect(seen).to_be_visible()
         page.get_by_label("Device").select_option("flatbed")
         page.get_by_label("Resolution").select_option("150")
         with page.expect_response(lambda r: r.url.endswith("/capture") and r.request.method == "POST") as answer:

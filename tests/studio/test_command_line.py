@@ -11,13 +11,13 @@ import cv2
 import numpy as np
 
 from tests.pictures import Scene, iou
-from tests.stand import small_photos
+from tests.stand import PATIENCE, small_photos
 from yardchalk.host.settings import ROOT
 
 
 def run(*arguments: str) -> subprocess.CompletedProcess[str]:
     command = [sys.executable, "-m", "yardchalk.cli", "run", *arguments]
-    return subprocess.run(command, cwd=ROOT, capture_output=True, text=True, timeout=120)
+    return subprocess.run(command, cwd=ROOT, capture_output=True, text=True, timeout=2 * PATIENCE)
 
 
 class CommandLineTest(unittest.TestCase):

@@ -10,7 +10,7 @@ from unittest import mock
 import boto3  # type: ignore[import-untyped]
 from botocore.exceptions import EndpointConnectionError  # type: ignore[import-untyped]
 
-from tests.stand import StudioCase, small_photos
+from tests.stand import PATIENCE, StudioCase, small_photos
 from yardchalk.host.cluster import free_port
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
@@ -71,7 +71,7 @@ class MachinesTest(StudioCase):
 
     def _bucket(self, address: str) -> None:
         client = boto3.client("s3", endpoint_url=address)
-        until = time.monotonic() + 30
+        until = time.monotonic() + PATIENCE
         while True:
             try:
                 client.create_bucket(Bucket="yard")

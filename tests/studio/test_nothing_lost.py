@@ -15,7 +15,7 @@ import httpx
 import psycopg
 from psycopg.rows import dict_row
 
-from tests.stand import StudioCase, small_photos
+from tests.stand import PATIENCE, StudioCase, small_photos
 from yardchalk.core.errors import YardError
 from yardchalk.host.service import Service
 from yardchalk.host.settings import Place
@@ -35,7 +35,7 @@ class Running:
 
     def request(self, method: str, path: str, **options: Any) -> httpx.Response:
         """As the page does: what is not answered is sent again until it is."""
-        until = time.monotonic() + 60
+        until = time.monotonic() + PATIENCE
         while True:
             try:
                 answer = httpx.request(method, f"{self.service.address}{path}", timeout=20, **options)
@@ -57,7 +57,7 @@ class Running:
             os.kill(self.child(module), signal.SIGKILL)
 
     def rows(self, sql: str) -> list[dict[str, Any]]:
-        until = time.monotonic() + 60
+        until = time.monotonic() + PATIENCE
         while True:
             try:
                 with psycopg.connect(self.service.place.database_url, row_factory=dict_row) as connection:
@@ -67,7 +67,7 @@ class Running:
                     raise
                 time.sleep(0.2)
 
-    def wait(self, there: Callable[[], bool], what: str, seconds: float = 120, every: float = 0.05) -> None:
+    def wait(self, there: Callable[[], bool], what: str, seconds: float = 2 * PATIENCE, every: float = 0.05) -> None:
         until = time.monotonic() + seconds
         while not there():
             if time.monotonic() > until:

@@ -13,6 +13,7 @@ import unittest
 import urllib.request
 from pathlib import Path
 
+from tests.stand import PATIENCE
 from yardchalk.host.cluster import Cluster, free_port
 from yardchalk.host.settings import ROOT
 
@@ -52,15 +53,15 @@ class StartTest(unittest.TestCase):
             process = self.yard("demo", "--port", str(first))
             address, said = self.address(process)
         self.assertIn(f"Port {first} is taken", said)
-        with urllib.request.urlopen(f"{address}/api/lots", timeout=10) as answer:
+        with urllib.request.urlopen(f"{address}/api/lots", timeout=PATIENCE) as answer:
             lots = json.load(answer)
         self.assertEqual({lot["name"]: lot["photos"] for lot in lots}, {"Autumn kitchen": 12, "Shop sign and prints": 2})
         again = self.yard("demo", "--port", str(first))
-        self.assertIn(f"runs already: {address}", again.communicate(timeout=20)[0])
+        self.assertIn(f"runs already: {address}", again.communicate(timeout=PATIENCE)[0])
         children = self.children(process)
         self.assertGreaterEqual(len(children), 2)
         process.send_signal(signal.SIGINT)
-        self.assertEqual(process.wait(30), 0)
+        self.assertEqual(process.wait(PATIENCE), 0)
         self.assert_gone(children)
         # And again where it is killed without a chance to tidy up.
         process = self.yard("demo", "--port", str(first))
@@ -71,17 +72,17 @@ class StartTest(unittest.TestCase):
         self.assert_gone(children)
         process = self.yard("demo", "--port", str(first))
         address, _ = self.address(process)
-        with urllib.request.urlopen(f"{address}/api/lots", timeout=10) as answer:
+        with urllib.request.urlopen(f"{address}/api/lots", timeout=PATIENCE) as answer:
             self.assertEqual(len(json.load(answer)), 2, "loaded once")
         stop = self.yard("stop")
-        self.assertIn("Stopped", stop.communicate(timeout=40)[0])
-        self.assertEqual(process.wait(20), 0)
+        self.assertIn("Stopped", stop.communicate(timeout=PATIENCE)[0])
+        self.assertEqual(process.wait(PATIENCE), 0)
 
     def children(self, process: subprocess.Popen[str]) -> list[int]:
         return [int(pid) for pid in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()]
 
     def assert_gone(self, pids: list[int]) -> None:
-        until = time.monotonic() + 15
+        until = time.monotonic() + PATIENCE
         while time.monotonic() < until and any(Path(f"/proc/{pid}").exists() for pid in pids):
             time.sleep(0.1)
         self.assertEqual([pid for pid in pids if Path(f"/proc/{pid}").exists()], [])

@@ -7,7 +7,7 @@ import sys
 import time
 import unittest
 
-from tests.stand import StudioCase, small_photos
+from tests.stand import PATIENCE, StudioCase, small_photos
 from yardchalk.jobs.worker import retry_stalled, worker_app
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.trying import try_sheets
@@ -45,7 +45,7 @@ class WorkerTest(StudioCase):
         lot_id, _ = self.lot(files)
         ask_runs(self.studio, lot_id)
         workers = [self.worker(), self.worker()]
-        until = time.monotonic() + 60
+        until = time.monotonic() + PATIENCE
         while not any(row["state"] == "running" for row in self.rows(lot_id)) and time.monotonic() < until:
             time.sleep(0.02)
         workers[0].send_signal(signal.SIGKILL)

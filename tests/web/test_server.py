@@ -12,7 +12,7 @@ import httpx
 import numpy as np
 
 from tests.pictures import Scene, iou
-from tests.stand import StudioCase, small_photos
+from tests.stand import PATIENCE, StudioCase, small_photos
 from yardchalk.studio.delivering import write_delivery
 from yardchalk.studio.sweeping import sweep
 from yardchalk.web.models import LineupTile
@@ -32,7 +32,7 @@ class ServerCase(StudioCase):
     def setUpClass(cls) -> None:
         super().setUpClass()
         cls.address = cls.served("yardchalk.web")
-        cls.client = httpx.Client(base_url=cls.address, timeout=60)
+        cls.client = httpx.Client(base_url=cls.address, timeout=PATIENCE)
         cls.addClassCleanup(cls.client.close)
 
     def filled(self, files: dict[str, bytes], sheet: str = "white", spec: str = "cutout") -> int:
@@ -248,7 +248,7 @@ class ApiTest(ServerCase):
         ready = threading.Event()
 
         def listen() -> None:
-            with httpx.stream("GET", f"{self.address}/api/events", timeout=20) as stream:
+            with httpx.stream("GET", f"{self.address}/api/events", timeout=PATIENCE) as stream:
                 for line in stream.iter_lines():
                     if line.startswith("data:"):
                         heard.append(json.loads(line[5:]))
@@ -258,7 +258,7 @@ class ApiTest(ServerCase):
 
         thread = threading.Thread(target=listen)
         thread.start()
-        self.assertTrue(ready.wait(10))
+        self.assertTrue(ready.wait(PATIENCE))
         lot_id = self.filled(small_photos(1))
         thread.join(20)
         self.assertIn(lot_id, {event["lot"] for event in heard})

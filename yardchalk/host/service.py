@@ -20,6 +20,7 @@ from yardchalk.core.errors import YardError
 from yardchalk.host.cluster import Cluster, free_port
 from yardchalk.host.settings import ROOT, Place
 
+_ANSWERS_S = 90.0  # a web server that has not answered by then will not; a slow machine takes half of that
 STATE = Path(os.environ.get("YARD_STATE", ROOT / ".yard"))
 
 
@@ -152,7 +153,7 @@ class Service:
 
     def _answers(self) -> bool:
         child = self.children[-1][1]
-        until = time.monotonic() + 30
+        until = time.monotonic() + _ANSWERS_S
         while time.monotonic() < until and child.poll() is None:
             with contextlib.suppress(urllib.error.URLError, ConnectionError, TimeoutError):
                 with urllib.request.urlopen(f"{self.address}/api/health", timeout=2) as answer:
