@@ -10,7 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from pymatting import cf_laplacian
 
-from tests.pictures import Scene
+from tests.pictures import Scene, iou
 from yardchalk.core.checks import REGISTRY, Finding, run_checks
 from yardchalk.core.codecs import Tags, decode_photo, encode_picture
 from yardchalk.core.colour import Float, encode, linear_table, to_coded
@@ -186,7 +186,7 @@ class SolvingTest(unittest.TestCase):
         grey, _ = hue_share(np.full((40, 120, 3), 120, np.uint8), core, backdrop, np.full((40, 120, 3), 0.8, np.float32), inner)
         self.assertTrue(np.isfinite(grey).all())
 
-    def test_a_band_painted_wider_brings_bristles_back(self) -> None:
+    def test_a_band_painted_wider_has_bristles_with_their_gaps_and_spoils_nothing(self) -> None:
         pixels, truth = MADE.pixels.copy(), MADE.alpha.copy()
         for x in range(360, 440, 8):
             cv2.line(pixels, (x, 128), (x, 60), (60, 44, 40), 1, cv2.LINE_AA)
@@ -194,10 +194,13 @@ class SolvingTest(unittest.TestCase):
         jpeg = encode_picture(pixels, "jpeg", quality=95)
         place = np.s_[60:118, 350:450]
         over = Stroke(size=0.13, points=((0.45, 0.13), (0.55, 0.13), (0.5, 0.17)))
-        plain, wider = (matte(with_edge(jpeg, wider=marks))[place] for marks in ((), (over,)))
-        self.assertLess(error(wider, truth[place]), max(error(plain, truth[place]), 60))
-        gaps = np.s_[70:110, 364:437:8]
-        self.assertLess(float(matte(with_edge(jpeg, wider=(over,)))[gaps].mean()), 0.1, "gaps between them are empty")
+        all_over = Stroke(size=0.5, points=((0.3, 0.5), (0.7, 0.5)))
+        for solver in ("auto", "known", "open"):
+            plain, wider, widest = (matte(with_edge(jpeg, solver=solver, wider=marks)) for marks in ((), (over,), (over, all_over)))
+            self.assertLess(error(wider[place], truth[place]), 1.1 * error(plain[place], truth[place]), solver)
+            self.assertGreater(float(wider[90, 360:440:8].min()), 0.8, solver)
+            self.assertLess(float(wider[70:110, 364:437:8].mean()), 0.1, "gaps between them are empty")
+            self.assertGreater(iou(widest, truth), 0.97, "and what is painted over for nothing stays what it is")
 
 
 class CleanUpTest(unittest.TestCase):

@@ -29,7 +29,7 @@ _LEVELS = 1.0, 0.98, 0.9, 0.75, 0.5  # of coverage
 _STEPS = np.float32(1023)  # that coverage is told in
 
 
-def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float, where: Mask | None = None) -> Float:
+def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float, where: Mask | None = None, wider: Mask | None = None) -> Float:
     """Coverage 0..1, float32 (h, w); farther from the border than is looked, it is nothing or all.
 
     Parameters
@@ -42,9 +42,12 @@ def look_closely(pixels: NDArray[np.uint8], light: Float, first: Float, where: M
         A first matte, good to a pixel or two.
     where : bool, shape (h, w), optional
         What is looked at, if not all of the border.
+    wider : bool, shape (h, w), optional
+        What is looked at however far from the border.
     """
     h, w = first.shape
-    asked = border = open_of(first)
+    border = open_of(first)
+    asked = border = border if wider is None else border | wider
     if where is not None:
         asked = border & where
     inner = TILE - 2 * LAP

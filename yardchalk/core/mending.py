@@ -12,7 +12,7 @@ from yardchalk.core.checks import Finding
 from yardchalk.core.checks.finding import all_of
 from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ClearMarks, InkRegion, Knot, OutlineRegion
 from yardchalk.core.settings import BalanceMarks, FrameMarks, Marks, PlaceMarks, RunSheet
-from yardchalk.core.settings_base import Length, Stroke
+from yardchalk.core.settings_base import Length
 from yardchalk.core.stages.balance import gains_for
 from yardchalk.core.stages.frame import Framing
 from yardchalk.core.stages.plot import Plot
@@ -182,28 +182,10 @@ def _even_out(f: Finding, bench: Bench) -> Mend | None:
 
 
 def _fine(f: Finding, bench: Bench) -> Mend | None:
-    # What a person laid over automatic clearing is not thrown away.
+    # What a person laid over automatic clearing is not thrown away; and of wires nothing is known to be better than what was found.
     if f.tool != "ink" or bench.marks.clear is not None:
-        return _widen(f, bench)
+        return None
     return bench.but("Take it as ink on paper", clear=ClearMarks(regions=(InkRegion(kind="ink"),)))
-
-
-def _widen(f: Finding, bench: Bench) -> Mend | None:
-    """The band as wide as the place: one stroke along its longer side."""
-    if f.place is None:
-        return None
-    x, y, w, h = f.place.original
-    brush = min(w, h)
-    ends = (
-        [(x + w / 2, y + brush / 2), (x + w / 2, y + h - brush / 2)]
-        if h > w
-        else [(x + brush / 2, y + h / 2), (x + w - brush / 2, y + h / 2)]
-    )
-    size = min(max(brush / bench.framing.longest, 0.0002), 0.5)
-    stroke = Stroke(size=round(size, 5), points=tuple(_plot_of(bench.framing).shares(np.array(ends))))
-    if stroke in bench.marks.edge.wider or len(bench.marks.edge.wider) >= 60:
-        return None
-    return bench.with_edge("Widen the band over it", wider=(*bench.marks.edge.wider, stroke))
 
 
 def _whole_photo(f: Finding, bench: Bench) -> Mend | None:

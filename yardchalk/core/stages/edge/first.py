@@ -49,13 +49,13 @@ def first_matte(pixels: NDArray[np.uint8], product: Mask, noise: float, settings
     product = _trim(pixels, np.ascontiguousarray(product), noise, settings)
     core = cv2.distanceTransform(product.view(np.uint8), cv2.DIST_L2, 5) > settings.inner
     backdrop = cv2.distanceTransform((~product).view(np.uint8), cv2.DIST_L2, 5) > settings.outer
-    alpha = matte_between(pixels, core, backdrop, noise, settings)
+    alpha = _between(pixels, core, backdrop, noise, settings)
     drop_crumbs(alpha, settings.crumb)
     return alpha
 
 
-def matte_between(pixels: NDArray[np.uint8], core: Mask, backdrop: Mask, noise: float, settings: FirstSettings = FirstSettings()) -> Float:
-    """The same where sure product and sure backdrop are given: bool (h, w) each."""
+def _between(pixels: NDArray[np.uint8], core: Mask, backdrop: Mask, noise: float, settings: FirstSettings = FirstSettings()) -> Float:
+    """Coverage between sure product and sure backdrop: bool (h, w) each."""
     h, w = core.shape
     band = ~(core | backdrop)
     rows, columns = np.nonzero(band)

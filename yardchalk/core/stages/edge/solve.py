@@ -17,7 +17,7 @@ from yardchalk.core.colour import Float, Mask
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
-from yardchalk.core.stages.edge.first import drop_crumbs, first_matte, matte_between
+from yardchalk.core.stages.edge.first import drop_crumbs, first_matte
 from yardchalk.core.stages.edge.hue import hue_share
 from yardchalk.core.stages.edge.matte import ALL, BEHIND_FROM, NOTHING, OPEN_SPREADS, WIDE, BandSettings, Matte, Part, around
 from yardchalk.core.stages.edge.samples import Places, light_at, nearest_light
@@ -72,7 +72,11 @@ def solve_matte(
     wide, looked = usual_width(spread, looked=False), usual_width(spread, looked=True)
     width = np.where(near, np.float32(wide), np.float32(looked)) if settings.width is None else np.float32(settings.width)
     core, backdrop = into > width, out_of > width
-    settled = None
+    fine = settled = None
+    if wider is not None:
+        fine = wider[at]
+        core &= ~fine
+        backdrop &= ~fine
     if look is not None:
         # What is soft in the look is open, however wide it is.
         soft = cv2.dilate(((first > _SOFT) & (first < 1 - _SOFT)).view(np.uint8), np.ones((5, 5), np.uint8)) > 0
@@ -82,15 +86,8 @@ def solve_matte(
         if settings.solver == "auto" and settings.width is None and spread <= WIDE:
             # Where a person cleared otherwise than the second look would, the networks' word is not asked for.
             settled = ~near
-            first = np.where(settled, look_closely(part, light[at], first, settled), first)
+            first = np.where(settled, look_closely(part, light[at], first, settled, fine), first)
     settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
-    fine = None
-    if wider is not None:
-        fine = wider[at]
-        core &= ~fine
-        backdrop &= ~fine
-        first = np.where(fine, matte_between(part, core, backdrop, noise), first)
-        settled = None if settled is None else settled & ~fine
     found = solve_between(part, core, backdrop, first, light[at], settings, fine, settled)
     whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
     if settled is not None:
