@@ -131,6 +131,8 @@ def _fill(f: Finding, bench: Bench) -> Mend | None:
 
 
 def _drop_specks(f: Finding, bench: Bench) -> Mend | None:
+    if f.tool == "outline":
+        return _to_backdrop(f, bench)
     area = sum(Polygon(line).area for line in _outline(f) if len(line) >= 3)
     side = int(np.ceil(1.1 * np.sqrt(area)))
     if not 0 < side <= 200:

@@ -284,6 +284,9 @@ class _State:
             # What is drawn as backdrop says nothing of what is round it: that may be the flank of a border, not product.
             alone = isinstance(region, OutlineRegion) and region.backdrop == "inside" and region.how == "add"
             said |= (proposal == combined) & ((_near_border(value) & ~(alone & (value < 0.5))) | (speaks & _near_border(self.found, _SOFT)))
+            if drawn:
+                # All of it, though the solved matte may be thin there, or faintly covered, far from any border.
+                said |= (proposal == combined) & (value > 0.5)
             if within:
                 said &= self.found < 0.5
             o = self._overlay()
