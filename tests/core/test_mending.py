@@ -1,6 +1,7 @@
 """What is offered mends what was found; what is let pass is that and no more."""
 
 import unittest
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -15,11 +16,12 @@ from yardchalk.core.colour_settings import ColourMarks
 from yardchalk.core.deliver import Result, produce
 from yardchalk.core.mending import Bench, offer_for_all, offer_mend
 from yardchalk.core.render import Render, StageCache
-from yardchalk.core.settings import EdgeMarks, FrameMarks, LiftMarks, ListingSpec, Marks, load_sheet
+from yardchalk.core.settings import EdgeMarks, FrameMarks, LiftMarks, ListingSpec, Marks, load_sheet, load_spec
 
 WHITE = load_sheet("white")
 PNG = ListingSpec.model_validate({"name": "white-png", "file": "png", "margin": 10})
 SCENE = Scene(width=1280, height=960)
+BRISTLES = Path(__file__).parents[2] / "demo" / "photos" / "PW-1040_bottle-brush.jpg"
 CACHE = StageCache()  # of each photo there are several renders
 
 
@@ -53,11 +55,13 @@ class MendTest(unittest.TestCase):
         grey = SCENE.but(colour=(128, 128, 128)).made().jpeg
         warm = SCENE.but(lamp=(1.0, 0.9, 0.7)).made().jpeg
         plain = SCENE.made().jpeg
+        soft = encode_picture(cv2.GaussianBlur(SCENE.made().pixels, (0, 0), 4), "jpeg", quality=95)
         for check, photo, marks, words in (
             ("lost-highlights", pale, Marks(lift=LiftMarks(white_point=190)), "White point back"),
             ("lost-shadows", dark, Marks(lift=LiftMarks(black_point=60)), "Black point to 0"),
             ("cast", warm, Marks(), "Make the backdrop neutral"),
             ("stray-piece", encode_picture(speckled(), "jpeg", quality=95), Marks(), "Drop pieces under"),
+            ("ragged-edge", soft, Marks(), "Take half the softness out"),
             ("fringe", plain, Marks(edge=EdgeMarks(fringe=0)), "Free the edge wholly"),
             ("cut-off", plain, Marks(frame=FrameMarks(crop=(0.4, 0, 1, 1))), "Take the crop off"),
             ("out-of-srgb", plain, Marks(colour=ColourMarks(exposure=2.0)), "Exposure back to 0"),
@@ -83,6 +87,20 @@ class MendTest(unittest.TestCase):
             self.assertTrue((alpha[spot] == (1 if keep else 0)).all())
             far = cv2.dilate(spot.astype(np.uint8), np.ones((25, 25), np.uint8)) == 0
             self.assertLess(float(np.abs(alpha - plain)[far].max()), 0.02, "nothing changes elsewhere")
+
+    def test_a_thin_place_that_a_close_look_had_is_solid_once_it_is_kept_and_bristles_are_not_smoothed(self) -> None:
+        render = Render(BRISTLES.read_bytes(), "brush", WHITE, cache=CACHE)
+        spec = load_spec("square-2000")
+        result = produce(render, spec)
+        bench = Bench(Marks(), WHITE, render.framing, result.figures)
+        (ragged,) = (f for f in result.findings if f.check == "ragged-edge")
+        self.assertIsNone(offer_mend(ragged, bench), "smoothed, they would be gone")
+        thin = [f for f in result.findings if f.check == "pinholes"]
+        self.assertTrue(thin, "then this test needs another photo")
+        mend = offer_for_all(thin, bench)
+        assert mend is not None
+        after = produce(render.with_marks(mend.marks), spec)
+        self.assertEqual([f for f in after.findings if f.check == "pinholes"], [])
 
     def test_a_crumb_in_a_small_photo_goes_with_its_rim_and_is_missed_by_no_check(self) -> None:
         pixels = Scene(width=800, height=600, shadow=0.0).made().pixels

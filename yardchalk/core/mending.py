@@ -175,11 +175,13 @@ def _free_more(f: Finding, bench: Bench) -> Mend | None:
 
 
 def _even_out(f: Finding, bench: Bench) -> Mend | None:
+    if f.tool == "brush":
+        return None
     px = max(1, round(1.5 * bench.framing.longest / 1600))
     if f.tool == "feather":
         return bench.with_edge(f"Feather by {px} px", feather=Length(value=px))
     if f.tool == "levels":
-        return bench.with_edge("Take half the softness out", black=15.0, white=85.0)
+        return bench.with_edge("Take half the softness out", black=25.0, white=75.0)
     return bench.with_edge(f"Smooth over {px} px", smooth=Length(value=px))
 
 

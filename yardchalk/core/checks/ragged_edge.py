@@ -7,6 +7,7 @@ from yardchalk.core.stages.edge.stretches import Stretch
 _SHARP, _SOFT, _ROUGH = 0.5, 6.0, 1.2
 _TOOLS: dict[str, Tool] = {"rough": "smooth", "cut too sharp": "feather", "too soft": "levels"}
 _FINE = 0.3  # share of a stretch that is thin detail: there, no outline is smooth
+_SEEN = 0.5  # share of it that a close look was had of
 
 
 def check(c: Checked) -> list[Finding]:
@@ -25,17 +26,19 @@ def check(c: Checked) -> list[Finding]:
         return []
     worst = max(ragged, key=lambda stretch: stretch.length)
     wrong = fault(worst, c.analysis_scale, c.crisp) or "rough"
+    # What a close look has found rough is so in the photo; smoothed, bristles would be gone.
+    seen = wrong == "rough" and worst.looked > _SEEN
     return [
         Finding(
             check="ragged-edge",
             severity="note" if c.thin_share > c.spec.limits.fine_detail else "look",
-            message=f"{share:.0f} % of the outline is {wrong}",
+            message=f"{share:.0f} % of the outline is {wrong}{', seen closely: fibres, or what is left of a shadow' if seen else ''}",
             place=c.place_from_original(*worst.box),
             figure=round(share, 1),
             limit=limit,
             unit="% of outline",
             stage="edge",
-            tool=_TOOLS[wrong],
+            tool="brush" if seen else _TOOLS[wrong],
         )
     ]
 

@@ -154,8 +154,15 @@ class EdgedPhoto(ClearedPhoto):
         """The outline in stretches, with figures; none where the file brought its own transparency."""
         if self.given_alpha:
             return []
-        key = (self.digest, "stretches", self.decisions.product_key, self.band_key, self.edge.fringe)
-        return self.cache.get(key, lambda: outline_stretches(self.solution, self.analysis, self.analysis_scale, self.edge.fringe))
+        scale = self.analysis_scale
+        plain = self.finish(scale).plain
+        key = (self.digest, "stretches", self.decisions.product_key, self.band_key, self.edge.fringe, None if plain else self.edge_key)
+
+        def along() -> list[Stretch]:
+            shown = None if plain else self.cut(scale, self.whole(scale)).alpha
+            return outline_stretches(self.solution, self.analysis, scale, self.edge.fringe, shown=shown)
+
+        return self.cache.get(key, along)
 
     def ribbon(self, scale: float, region: Region) -> NDArray[np.uint8]:
         """The band on a region at a scale: 1 where the known backdrop told, 2 where the colours alone did, 3 where the close look did,

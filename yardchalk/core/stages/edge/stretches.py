@@ -51,7 +51,7 @@ class Stretch(BaseModel):
 
 
 def outline_stretches(
-    solution: Solution, pixels: NDArray[np.uint8], scale: float, freed: float = 1.0, cut: Cutout | None = None
+    solution: Solution, pixels: NDArray[np.uint8], scale: float, freed: float = 1.0, cut: Cutout | None = None, shown: Float | None = None
 ) -> list[Stretch]:
     """All stretches, along each piece of the outline in turn, the longest piece first.
 
@@ -63,10 +63,13 @@ def outline_stretches(
     scale : its px for one px of the original.
     freed : how far edges are freed of the backdrop's colour, 0..1.
     cut : the analysis picture, cut out; by default as the solution has it.
+    shown : float32, shape (h, w)
+        Coverage after clean-up, of which the outline's course, width and roughness are; by default the solution's.
     """
     h, w = solution.alpha.shape
     rows, columns = solution.band
-    lines, _ = cv2.findContours((solution.alpha > 0.5).view(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+    shown = solution.alpha if shown is None else shown
+    lines, _ = cv2.findContours((shown > 0.5).view(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     lines = sorted((line[:, 0] for line in lines if len(line) >= _LEAST), key=len, reverse=True)
     if not lines or not rows.size:
         return []
@@ -117,7 +120,8 @@ def outline_stretches(
 
     everywhere = np.ones(mine.size, bool)
     figures = [before, after, mean(told, everywhere), mean(contrast, everywhere), mean(fine, everywhere), mean(looked, everywhere)]
-    soft = np.bincount(mine[(alpha > 0.1) & (alpha < 0.9)], minlength=n)
+    edge = shown[rows, columns]
+    soft = np.bincount(mine[(edge > 0.1) & (edge < 0.9)], minlength=n)
     out = []
     for i, piece in enumerate(pieces):
         x, y = piece.min(0)
