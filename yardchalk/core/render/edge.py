@@ -156,7 +156,8 @@ class EdgedPhoto(ClearedPhoto):
             return []
         scale = self.analysis_scale
         plain = self.finish(scale).plain
-        key = (self.digest, "stretches", self.decisions.product_key, self.band_key, self.edge.fringe, None if plain else self.edge_key)
+        finished = None if plain else (self.clear_key, self.edge_key)
+        key = (self.digest, "stretches", self.decisions.product_key, self.band_key, self.edge.fringe, finished)
 
         def along() -> list[Stretch]:
             shown = None if plain else self.cut(scale, self.whole(scale)).alpha
