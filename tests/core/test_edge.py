@@ -202,6 +202,25 @@ class SolvingTest(unittest.TestCase):
             self.assertLess(float(wider[70:110, 364:437:8].mean()), 0.1, "gaps between them are empty")
             self.assertGreater(iou(widest, truth), 0.97, "and what is painted over for nothing stays what it is")
 
+    def test_fibres_that_were_missed_come_back_where_the_band_is_painted_wider(self) -> None:
+        pixels, truth, product = MADE.pixels.copy(), MADE.alpha.copy(), with_edge().decisions.product
+        for x in range(360, 440, 8):
+            cv2.line(pixels, (x, 128), (x, 60), (190, 170, 150), 1, cv2.LINE_AA)
+            cv2.line(truth, (x, 128), (x, 60), 1.0, 1, cv2.LINE_AA)
+        there = Render(encode_picture(pixels, "jpeg", quality=95), "pot", SHEET)
+        light = there.decisions.backdrop.light(*product.shape[::-1])
+        painted = np.zeros(product.shape, bool)
+        painted[54:135, 345:455] = True
+        place = np.s_[60:118, 350:450]
+        # As if neither rules nor second look had seen them.
+        look = with_edge().second_look
+        missed, found = (
+            solve_matte(there.analysis, product, there.decisions.noise, light, wider=wider, look=look).alpha for wider in (None, painted)
+        )
+        self.assertEqual(float(missed[place].max()), 0)
+        self.assertGreater(float(found[70, 360:440:8].min()), 0.5)
+        self.assertLess(error(found[place], truth[place]), 0.4 * error(missed[place], truth[place]))
+
 
 class CleanUpTest(unittest.TestCase):
     def test_a_tile_is_a_piece_of_the_whole_under_any_clean_up(self) -> None:

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.close_look import look_closely
-from yardchalk.core.colour import Float, Mask
+from yardchalk.core.colour import Float, Mask, to_linear
+from yardchalk.core.regions import disc
 from yardchalk.core.second_look import Look
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
@@ -30,6 +31,9 @@ _SOFT = 0.1  # from nothing and from all; what lies between is soft
 _LOOKED_WIDTH = 6.0  # px; the same after a second look
 _OTHERWISE = 49  # px; how far round a place that was cleared otherwise the second look is not believed
 _FAINT_REACH = 9  # px
+_DARK = 0.02  # linear light; what is darker is told by noise
+_FIBRE = 9  # px; what is wider is no fibre
+_RIDGE, _RIDGE_NOISE = 0.12, 6.0  # log light, and times the backdrop's noise: the least that a fibre stands out by
 
 
 def solve_matte(
@@ -61,7 +65,7 @@ def solve_matte(
     """
     blank = np.zeros(product.shape, np.float32)
     whole = Matte(blank, np.zeros(product.shape, bool), blank.copy(), USUAL_SPREAD)
-    at = at or around(product)
+    at = at or around(product if wider is None else product | wider)
     if at is None:
         return whole
     part = np.ascontiguousarray(pixels[at])
@@ -75,6 +79,12 @@ def solve_matte(
     fine = settled = None
     if wider is not None:
         fine = wider[at]
+        fibres = np.where(fine, _fibres(part, light[at], noise), np.float32(0))
+        # Of what lies farther from all that was found than the close look sees, it knows nothing.
+        missed = cv2.dilate(((fibres > 0.5) & (out_of > _LOOKED_WIDTH)).view(np.uint8), disc(_FIBRE)) > 0
+        missed &= fine & (out_of > 1)
+        near = near | missed
+        first = np.where(missed, np.maximum(first, fibres), first)
         core &= ~fine
         backdrop &= ~fine
     if look is not None:
@@ -95,6 +105,18 @@ def solve_matte(
         where[at] = settled
         whole = replace(whole, looked=where)
     return replace(whole, spread=spread)
+
+
+def _fibres(pixels: NDArray[np.uint8], light: Float, noise: float) -> Float:
+    """How surely a pixel is of a thin line that differs from the backdrop, 0..1: what a brush over missed fibres starts from.
+
+    A top-hat (Serra, "Image analysis and mathematical morphology", 1982) of the log light's difference from the backdrop model: a
+    shadow is too wide for it, and a gap differs less than what is round it.
+    """
+    off = np.abs(np.log(to_linear(pixels) + _DARK) - np.log(light + _DARK)).max(-1).astype(np.float32)
+    ridge = cv2.morphologyEx(off, cv2.MORPH_TOPHAT, disc(_FIBRE))
+    least = max(_RIDGE_NOISE * noise, _RIDGE)
+    return np.clip((ridge - least) / least, 0, 1).astype(np.float32)
 
 
 def usual_width(spread: float, looked: bool) -> float:
