@@ -139,9 +139,15 @@ def _beyond_the_paper(product: Mask, cleared: Clearing) -> Mask:
 
 
 def _holding_the_frame(pieces: Pieces) -> Mask:
-    """Which pieces hold so much of the frame's edge that they are a table or a wall: bool (n,) by label."""
+    """Which pieces hold so much of the frame's edge that they are a table or a wall: bool (n,) by label.
+
+    Those go on to a corner of the frame; a product that the frame cuts off hardly does.
+    """
     ring = _border(pieces.labels.shape)
     held = np.bincount(pieces.labels[ring], minlength=pieces.area.size) > _TABLE * np.count_nonzero(ring)
+    cornered = np.zeros_like(held)
+    cornered[pieces.labels[[0, 0, -1, -1], [0, -1, 0, -1]]] = True
+    held &= cornered
     held[0] = False
     return held
 
