@@ -59,7 +59,7 @@ def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask, Mask]:
             product = _mended(begun, keep, drop)
         product = _at_edges(ground, product, inside, keep, drop)
         if ground.backdrop.ring_share > _TRUST:
-            product = _as_cleared(ground, product, inside, keep, drop)
+            product = _as_cleared(ground, product, inside & ~begun.beside, keep, drop)
             # Gaps finer than the picture that the cut is made on.
             product &= ~ground.clearing.gaps | keep
         said = product & (cv2.dilate(keep.view(np.uint8), disc(2 * _reach(ground) + 1)) > 0)
@@ -151,13 +151,17 @@ def _without_holes(reached: Mask) -> Mask:
 
 @dataclass
 class _Cut:
-    """A graph cut as it stands: the picture and marks of the part that is looked at, its place, and the colour models."""
+    """A graph cut as it stands: the picture and marks of the part that is looked at, its place, and the colour models.
+
+    `beside` is what automatic clearing found that is not asked for, bool (h, w) on the analysis picture.
+    """
 
     shown: NDArray[np.uint8]
     marks: NDArray[np.uint8]
     at: tuple[slice, slice]
     size: tuple[int, int]
     models: tuple[NDArray[np.float64], NDArray[np.float64]]
+    beside: Mask
 
 
 def _mended(begun: _Cut, keep: Mask, drop: Mask) -> Mask:
@@ -189,14 +193,19 @@ def _begun(ground: Ground, inside: Mask) -> _Cut:
     lab = cv2.resize(ground.evened_lab, size, interpolation=cv2.INTER_AREA)
     shown = np.clip(lab * (2.55, 2.0, 2.0) + (0, 128, 128), 0, 255).astype(np.uint8)
     marks = np.where(_small(inside, size, 0.5), cv2.GC_PR_FGD, cv2.GC_BGD).astype(np.uint8)
+    beside = np.zeros_like(inside)
     if ground.backdrop.ring_share > _TRUST:
         explained = ~cv2.dilate(ground.clearing.product.view(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
         marks[(marks == cv2.GC_PR_FGD) & _small(explained, size, 0.99)] = cv2.GC_PR_BGD
-        whole = _whole_in(inside, ground.clearing.product)
-        marks[(marks == cv2.GC_PR_BGD) & _small(_near(whole), size, 0.99)] = cv2.GC_BGD
-        marks[_small(whole, size, 0.99)] = cv2.GC_FGD
+        whole, mostly_outside = _found_in(inside, ground.clearing.product)
+        if whole.any():
+            beside = mostly_outside
+            marks[(marks == cv2.GC_PR_BGD) & _small(_near(whole), size, 0.99)] = cv2.GC_BGD
+            marks[_small(beside, size, 0.01)] = cv2.GC_BGD
+            marks[_small(whole, size, 0.99)] = cv2.GC_FGD
     at = _surrounding(marks != cv2.GC_BGD)
-    begun = _Cut(np.ascontiguousarray(shown[at]), np.ascontiguousarray(marks[at]), at, size, (np.zeros((1, 65)), np.zeros((1, 65))))
+    models = np.zeros((1, 65)), np.zeros((1, 65))
+    begun = _Cut(np.ascontiguousarray(shown[at]), np.ascontiguousarray(marks[at]), at, size, models, beside)
     if _both(begun.marks):
         cv2.setRNGSeed(1)
         back, front = begun.models
@@ -204,13 +213,12 @@ def _begun(ground: Ground, inside: Mask) -> _Cut:
     return begun
 
 
-def _whole_in(inside: Mask, product: Mask) -> Mask:
-    """The pieces of the product that no part of lies outside, within their flank."""
+def _found_in(inside: Mask, product: Mask) -> tuple[Mask, Mask]:
+    """The pieces of the product that lie wholly inside, within their flank, and those that lie mostly outside."""
     pieces = pieces_of(product, diagonal=True)
-    whole = np.ones(pieces.area.size, bool)
-    whole[np.unique(pieces.labels[product & ~inside])] = False
-    whole[0] = False
-    return _within_flank(pieces.chosen(whole))
+    outside = np.bincount(pieces.labels[product & ~inside], minlength=pieces.area.size) / np.maximum(pieces.area, 1)
+    outside[0] = 0.5
+    return _within_flank(pieces.chosen(outside == 0)), pieces.chosen(outside > 0.5)
 
 
 def _within_flank(product: Mask) -> Mask:
