@@ -334,6 +334,18 @@ class KindsTest(unittest.TestCase):
                 found = iou(alpha_of(shown(data, box.model_copy(update={"strokes": (stroke,)}), other=render)), made.alpha)
                 self.assertTrue(least < found <= most, found)
 
+    def test_an_outline_drawn_roughly_gets_the_edge_that_was_found_and_a_wire_that_was_not_found_stays(self) -> None:
+        made = Scene(handle=False).made()
+        render = shown(made.png)
+        found = alpha_of(render)
+        (line,), _ = cv2.findContours((found > 0.5).view(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+        rough = cv2.approxPolyDP(line, 3, True)[:, 0] + np.random.default_rng(1).normal(0, 1, (1, 2))
+        places = tuple((float(x) / 640, float(y) / 480) for x, y in rough)
+        self.assertLess(iou(alpha_of(shown(made.png, outlined(places), other=render)), found), 0.99)
+        np.testing.assert_array_equal(alpha_of(shown(made.png, outlined(places, edge="found"), other=render)), found)
+        wire = ((0.05, 0.1), (0.06, 0.1), (0.06, 0.9), (0.05, 0.9))
+        self.assertTrue(bool(shown(made.png, outlined(wire, edge="found"), other=render).decisions.product[240, 34:37].all()))
+
     def test_an_outline_is_cut_exactly_as_drawn_at_every_scale_and_goes_to_svg_and_back(self) -> None:
         made = Scene().made()
         render = shown(made.png, outlined(SQUARE))

@@ -104,7 +104,9 @@ class OutlineRegion(RegionSettings):
     )
     backdrop: Literal["outside", "inside"] = Field("outside", description="Which side is backdrop.")
     softness: float = Field(0.0, ge=0, le=0.1, description="Width over which it fades out, share of the longer side.")
-    edge: Literal["drawn", "found"] = Field("drawn", description="Cut as drawn, or at the picture's own edge nearby.")
+    edge: Literal["drawn", "found"] = Field(
+        "drawn", description="Cut as drawn; or at the picture's own edge nearby, which is automatic clearing's where that has one."
+    )
 
     @model_validator(mode="after")
     def _not_crossed(self) -> "OutlineRegion":

@@ -4669,7 +4669,7 @@ export interface components {
             softness: number;
             /**
              * Edge
-             * @description Cut as drawn, or at the picture's own edge nearby.
+             * @description Cut as drawn; or at the picture's own edge nearby, which is automatic clearing's where that has one.
              * @default drawn
              * @enum {string}
              */

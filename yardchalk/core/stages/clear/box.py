@@ -20,12 +20,12 @@ from yardchalk.core.compiled import compiled
 from yardchalk.core.errors import YardError
 from yardchalk.core.regions import Flood, disc, outside_of, pieces_of
 from yardchalk.core.settings_base import Stroke
+from yardchalk.core.stages.clear.borders import with_cleared_border, within_flank
 from yardchalk.core.stages.clear.ground import Ground
 
 _SIDE = 480  # px; long side of the picture that the cut is made on
 _ROUNDS = 3
 _MARGIN = 0.12  # of the loop's size; that much backdrop round it is learnt from
-_TRUST = 0.65  # share of the frame's ring that the model must explain to have a say
 _SMOOTH = 3.0  # px; of what strokes are painted on
 _OF_A_HUE = 0.012  # log light; chroma from which on it is no backdrop, however shaded
 _HUE_OFF, _SHADE_OFF = 0.02, 0.2  # log light; so far from a stroke that says backdrop is like it
@@ -33,8 +33,6 @@ _STEP_KEPT, _STEP_DROPPED = 16.0, 9.0  # in units of the backdrop's noise; produ
 _HOLE = 0.05  # of what a stroke goes on over
 _LEAST = 1e-3  # share of the largest piece; smaller ones are no product
 _NEAR = 0.05  # of the longer side
-_PINHOLE = 30  # px
-_FLANK = 3  # px; how far what is found here lies inside what automatic clearing finds
 
 
 def box(region: BoxRegion, ground: Ground) -> Float:
@@ -58,8 +56,9 @@ def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask, Mask]:
         if region.strokes:
             product = _mended(begun, keep, drop)
         product = _at_edges(ground, product, inside, keep, drop)
-        if ground.backdrop.ring_share > _TRUST:
-            product = _as_cleared(ground, product, inside & ~begun.beside, keep, drop)
+        if ground.trusted:
+            cleared = within_flank(ground.clearing.product) & inside & ~begun.beside
+            product = with_cleared_border(product, cleared, _reach(ground), keep | drop)
             # Gaps finer than the picture that the cut is made on.
             product &= ~ground.clearing.gaps | keep
         said = product & (cv2.dilate(keep.view(np.uint8), disc(2 * _reach(ground) + 1)) > 0)
@@ -194,7 +193,7 @@ def _begun(ground: Ground, inside: Mask) -> _Cut:
     shown = np.clip(lab * (2.55, 2.0, 2.0) + (0, 128, 128), 0, 255).astype(np.uint8)
     marks = np.where(_small(inside, size, 0.5), cv2.GC_PR_FGD, cv2.GC_BGD).astype(np.uint8)
     beside = np.zeros_like(inside)
-    if ground.backdrop.ring_share > _TRUST:
+    if ground.trusted:
         explained = ~cv2.dilate(ground.clearing.product.view(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
         marks[(marks == cv2.GC_PR_FGD) & _small(explained, size, 0.99)] = cv2.GC_PR_BGD
         whole, mostly_outside = _found_in(inside, ground.clearing.product)
@@ -218,17 +217,7 @@ def _found_in(inside: Mask, product: Mask) -> tuple[Mask, Mask]:
     pieces = pieces_of(product, diagonal=True)
     outside = np.bincount(pieces.labels[product & ~inside], minlength=pieces.area.size) / np.maximum(pieces.area, 1)
     outside[0] = 0.5
-    return _within_flank(pieces.chosen(outside == 0)), pieces.chosen(outside > 0.5)
-
-
-def _within_flank(product: Mask) -> Mask:
-    """What automatic clearing finds without the outer flank of its border; pinholes are not made wider by that but closed."""
-    holes = pieces_of(~product, diagonal=False)
-    pinholes = holes.area < _PINHOLE
-    pinholes[0] = False
-    closed = product | holes.chosen(pinholes)
-    out: Mask = cv2.erode(closed.view(np.uint8), disc(2 * _FLANK + 1)) > 0
-    return out
+    return within_flank(pieces.chosen(outside == 0)), pieces.chosen(outside > 0.5)
 
 
 def _near(mask: Mask) -> Mask:
@@ -273,12 +262,3 @@ def _at_edges(ground: Ground, product: Mask, inside: Mask, keep: Mask, drop: Mas
     out: Mask = (markers != 2) & (inside | keep) & ~(drop & ~keep)
     out[0], out[-1], out[:, 0], out[:, -1] = (product[edge] for edge in np.s_[0, -1, (slice(None), 0), (slice(None), -1)])
     return out
-
-
-def _as_cleared(ground: Ground, product: Mask, inside: Mask, keep: Mask, drop: Mask) -> Mask:
-    """With automatic clearing's border where the product's differs from it by no more than a border may, and no stroke is near."""
-    kernel = disc(2 * _reach(ground) + 1)
-    cleared = _within_flank(ground.clearing.product) & inside
-    other = cv2.morphologyEx((product != cleared).view(np.uint8), cv2.MORPH_OPEN, disc(2 * (_reach(ground) + _FLANK) - 1))
-    own = cv2.dilate(other | (keep | drop).view(np.uint8), kernel) > 0
-    return np.where(own, product, cleared)

@@ -18,6 +18,7 @@ from yardchalk.core.stages.plot import Plot
 
 T = TypeVar("T")
 _KEPT = 250
+_TRUST = 0.65  # share of the frame's ring that the backdrop model must explain for what hangs on it to have a say
 _SMOOTH = 1.0  # px; the noise of single pixels is no difference in colour
 
 
@@ -67,6 +68,11 @@ class Ground:
         # Bars are painted over with what lies beside them.
         elsewhere = cleared.surroundings if self.bars is None else cleared.surroundings & ~self.bars
         return one_ink(self.pixels, self.backdrop, self.evidence.features[..., 0], cleared.product, elsewhere)
+
+    @property
+    def trusted(self) -> bool:
+        """Whether the backdrop model explains enough of the frame's ring that automatic clearing is to be believed."""
+        return self.backdrop.ring_share > _TRUST
 
     @property
     def evidence(self) -> Evidence:

@@ -38,6 +38,7 @@ from yardchalk.core.clear_settings import (
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
 from yardchalk.core.regions import disc
+from yardchalk.core.stages.clear.borders import thin_detail, with_cleared_border, within_flank
 from yardchalk.core.stages.clear.box import box, said_by_strokes
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
@@ -53,6 +54,7 @@ from yardchalk.core.stages.clear.strokes import stroke_weight
 _SOFT = 10  # px of it; so far from the solved border coverage may be soft
 _NEAR = 2  # px of the analysis picture; so near to its border a region that says coverage has the word on both sides
 _FLANK = 3  # px; a found border may lie this far inside the product's true one
+_HAND = 4  # px; so far off an edge is drawn by hand that is meant
 _WHOLE = np.uint8(255)
 Keep = Callable[[AnyRegion, Callable[[], Float]], Float]
 
@@ -197,7 +199,7 @@ def value_of(region: AnyRegion, ground: Ground, before: Float) -> Float:
     if isinstance(region, BoxRegion):
         return box(region, ground)
     if isinstance(region, OutlineRegion):
-        return outline(region, ground.plot)
+        return _outline(region, ground)
     if isinstance(region, GapsRegion):
         return gaps(region, ground, before > 0.5)
     log_light = ground.backdrop.log_light(ground.plot.width, ground.plot.height)
@@ -206,6 +208,16 @@ def value_of(region: AnyRegion, ground: Ground, before: Float) -> Float:
     if isinstance(region, InkRegion):
         return paper_share(ground.pixels, log_light, ink_levels(region, ground))
     raise TypeError(type(region))
+
+
+def _outline(region: OutlineRegion, ground: Ground) -> Float:
+    value = outline(region, ground.plot)
+    # A gap that is gone round is meant, however narrow it is.
+    if region.edge == "drawn" or region.backdrop == "inside" or not ground.trusted:
+        return value
+    drawn = value < 0.5
+    product = with_cleared_border(drawn, within_flank(ground.clearing.product), _HAND, thin_detail(drawn, _HAND))
+    return (~product).astype(np.float32)
 
 
 def put_together(regions: Sequence[AnyRegion], ground: Ground, keep: Keep = lambda region, compute: compute()) -> Outcome:
