@@ -1,4 +1,7 @@
-"""Automatic clearing's border for what was found otherwise: that was looked at more closely than a cut or a hand does."""
+"""The border of what was found by other means than automatic clearing: its flank, and automatic clearing's border in its place.
+
+What automatic clearing finds has the outer flank of the border with it, which the band wants, and was looked at closely.
+"""
 
 import cv2
 import numpy as np
@@ -7,9 +10,15 @@ from numpy.typing import NDArray
 from yardchalk.core.colour import Mask
 from yardchalk.core.regions import disc, pieces_of
 
-_FLANK = 3  # px; how far a found border lies inside that of automatic clearing
+_FLANK = 3  # px; so much farther out automatic clearing has a border than others have it
 _PINHOLE = 30  # px
 _CORNER = 3  # px; what is narrower is the corner of a wider part
+
+
+def with_flank(product: Mask) -> Mask:
+    """A product (h, w) with the outer flank of its border, as automatic clearing finds it."""
+    out: Mask = cv2.dilate(product.view(np.uint8), disc(2 * _FLANK + 1)) > 0
+    return out
 
 
 def within_flank(cleared: Mask) -> Mask:

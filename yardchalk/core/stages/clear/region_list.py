@@ -37,8 +37,7 @@ from yardchalk.core.clear_settings import (
 )
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
-from yardchalk.core.regions import disc
-from yardchalk.core.stages.clear.borders import thin_detail, with_cleared_border, within_flank
+from yardchalk.core.stages.clear.borders import thin_detail, with_cleared_border, with_flank, within_flank
 from yardchalk.core.stages.clear.box import box, said_by_strokes
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
@@ -53,7 +52,6 @@ from yardchalk.core.stages.clear.strokes import stroke_weight
 
 _SOFT = 10  # px of it; so far from the solved border coverage may be soft
 _NEAR = 2  # px of the analysis picture; so near to its border a region that says coverage has the word on both sides
-_FLANK = 3  # px; a found border may lie this far inside the product's true one
 _HAND = 4  # px; so far off an edge is drawn by hand that is meant
 _WHOLE = np.uint8(255)
 Keep = Callable[[AnyRegion, Callable[[], Float]], Float]
@@ -258,9 +256,7 @@ class _State:
         others = [region for region in regions if region.on and finds(region) and not isinstance(region, AutomaticRegion | GapsRegion)]
         if not others or product.all() or not product.any():
             return product
-        # What automatic clearing finds has the outer flank of the border with it, which the band wants; give it to all.
-        grown: Mask = cv2.dilate(product.view(np.uint8), disc(2 * _FLANK + 1)) > 0
-        return grown
+        return with_flank(product)
 
     def region(self, number: int, region: AnyRegion, keep: Keep, within: bool = False) -> float:
         """Add a region to the list; `within`: it says nothing outside of the product that was found before it."""
