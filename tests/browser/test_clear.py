@@ -137,6 +137,18 @@ class ClearPageTest(PageCase):
         answer = self.drag_along((x + 80, y + 80), (x + 120, y + 110))
         (moved,) = self.regions(answer)[2]["paths"]
         self.assertEqual([a["at"] == b["at"] for a, b in zip(path, moved, strict=True)], [True, True, False, True])
+        # Along edges, the last piece goes along them too.
+        self.press("Follow edges")
+        self.press("Draw another")
+        points = page.locator("[role=application] circle")
+        for across in (-150, 150):
+            before = points.count()
+            page.mouse.click(x + across, y - 150)
+            expect(points).not_to_have_count(before)
+        drawn = points.count() - 4
+        with self.kept() as answer:
+            page.keyboard.press("Enter")
+        self.assertGreater(len(self.regions(answer.value)[2]["paths"][1]), drawn)
 
     def test_a_family_a_map_ink_and_gaps_take_what_they_say(self) -> None:
         page = self.page

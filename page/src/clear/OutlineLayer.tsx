@@ -24,6 +24,7 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
   // The way along edges to the pointer, as a press would add it.
   const [way, setWay] = useState<Share[]>([]);
   const asking = useRef(false);
+  const closing = useRef(false);
   const held = useRef<Held | null>(null);
   const bending = useRef<At | null>(null);
   const paths = editing ?? own?.paths ?? [];
@@ -47,19 +48,27 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
     return null;
   };
 
-  const close = (knots: Path) => {
-    setOpen([]);
-    if (knots.length < 2) return;
-    if (own) clear.change({ ...own, paths: [...own.paths, knots] }, 'Outline: another one');
-    else clear.add(outlineOf([knots]), 'Clear: Outline', 'edit');
-    clear.setHand('edit');
-  };
-
   const wayTo = async (start: Share | null, end: Share): Promise<Share[]> => {
     const params = { path: { photo_id: clear.photo.id } };
     const body = { start, end, reach: SNAP };
     const { points } = await answered(client.POST('/api/photos/{photo_id}/clear/way', { params, body }));
     return points as Share[];
+  };
+
+  /** Close it, along the edges if the rest went so and the last piece is no curve of the hand's. */
+  const close = async (knots: Path, straight: boolean) => {
+    const [first, last] = [knots[0], knots[knots.length - 1]];
+    if (!first || !last || knots.length < 2) return setOpen([]);
+    if (closing.current) return;
+    closing.current = true;
+    const free = straight || !clear.followEdges || first.before || last.after;
+    const points = free ? [] : await wayTo(last.at as Share, first.at as Share).catch(() => []);
+    closing.current = false;
+    setOpen([]);
+    const path = [...knots, ...points.slice(1, -1).map((place): Knot => ({ at: place }))];
+    if (own) clear.change({ ...own, paths: [...own.paths, path] }, 'Outline: another one');
+    else clear.add(outlineOf([path]), 'Clear: Outline', 'edit');
+    clear.setHand('edit');
   };
 
   /** Show the way to the pointer; while one is asked for, the pointer goes on alone. */
@@ -97,7 +106,7 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
   useEffect(() => {
     const keys = (event: KeyboardEvent) => {
       if (event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName)) return;
-      if (event.key === 'Enter' && open.length > 1) close(open);
+      if (event.key === 'Enter' && open.length > 1) void close(open, event.shiftKey);
       else if (event.key === 'Escape' && open.length) {
         event.stopImmediatePropagation();
         setOpen([]);
@@ -121,7 +130,7 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
       cursor={hand === 'draw' ? 'crosshair' : 'default'}
       onDown={(at) => {
         if (hand === 'draw') {
-          if (open.length > 1 && near(open[0]?.at, at)) return close(open);
+          if (open.length > 1 && near(open[0]?.at, at)) return void close(open, at.shift);
           bending.current = at;
           void extend(at);
           return;
@@ -153,7 +162,7 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
         held.current = null;
       }}
       onDouble={(at) => {
-        if (hand === 'draw') return close(open);
+        if (hand === 'draw') return void close(open, at.shift);
         const next = inserted(paths, [at.left, at.top], onScreen, NEAR);
         if (next) settleEdit(next, 'Outline: a point more');
       }}
