@@ -193,6 +193,19 @@ class ListTest(unittest.TestCase):
         inner = self.made.alpha == 1
         self.assertGreater(float(dropped[inner].mean()), 0.99, "Rub on the backdrop does not cross into the product")
 
+    def test_a_line_that_turns_back_on_itself_by_a_pixel_is_drawn_all_the_same(self) -> None:
+        png = Scene().made().png
+        render = shown(png, outlined(SQUARE))
+        whole = alpha_of(render)
+        for slip in (
+            ((0.7, 0.5), (0.72, 0.5), (0.7, 0.5)),
+            ((0.7, 0.505), (0.703, 0.5), (0.703, 0.503), (0.7, 0.5)),
+            ((0.7, 0.52), (0.7, 0.48)),
+        ):
+            with self.subTest(slip=slip):
+                drawn = alpha_of(shown(png, outlined((*SQUARE[:2], *slip, *SQUARE[2:])), other=render))
+                self.assertLess(np.count_nonzero(np.abs(drawn - whole) > 0.1), 20)
+
     def test_lines_that_cross_and_figures_out_of_range_are_refused_with_the_reason(self) -> None:
         cases: list[tuple[Callable[[], object], str]] = [
             (lambda: outlined(((0.2, 0.2), (0.8, 0.8), (0.8, 0.2), (0.2, 0.8))), "crosses itself at 50 % from the left, 50 % from the top"),
