@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 import shapely
 from pydantic import Field, model_validator
-from shapely import LineString, Polygon, is_valid_reason, make_valid
+from shapely import LineString, Polygon, is_valid_reason
 
 from yardchalk.core.settings_base import BrushSize, Place, Settings, Share, Stroke
 
@@ -291,7 +291,7 @@ def _must_not_cross(line: tuple[tuple[float, float], ...]) -> None:
     polygon = Polygon(line)
     reason = is_valid_reason(polygon)
     if reason.startswith("Self-intersection"):
-        valid = shapely.get_parts(shapely.get_parts(make_valid(polygon)))
+        valid = shapely.get_parts(shapely.get_parts(shapely.make_valid(polygon)))
         rings = shapely.get_rings(valid[shapely.area(valid) > 0])
         areas = shapely.area(shapely.polygons(rings))
         if areas.size and areas.sum() < (1 + _LOOP) * areas.max():
