@@ -123,15 +123,20 @@ class ClearPageTest(PageCase):
         with self.kept() as answer:
             page.keyboard.press("Enter")
         self.assertEqual(answer.value.status, 422)
-        expect(page.get_by_role("alert")).to_contain_text("the line crosses itself")
-        # The refused step is taken back on the picture too before the next outline is begun; its own tile was refused as well.
+        expect(page.get_by_role("alert")).to_contain_text("The line crosses itself")
+        # The refused step is taken back on the picture too before the line goes on; its own tile was refused as well.
         settled(page)
         self.wrong[:] = [line for line in self.wrong if "422" not in line and not line.startswith("Tile")]
-        self.press("Outline")
-        for across, down in [corners[0], corners[2], corners[1], corners[3]]:
+        points = page.locator("[role=application] circle")
+        expect(points).to_have_count(4)
+        for _ in range(3):
+            page.keyboard.press("Backspace")
+        expect(points).to_have_count(1)
+        for across, down in [corners[2], corners[1], corners[3]]:
             page.mouse.click(x + across, y + down)
         with self.kept() as answer:
             page.mouse.click(x - 80, y - 80)
+        self.assertEqual(self.regions(answer.value)[2]["how"], "add", "round the same product as the box")
         (path,) = self.regions(answer.value)[2]["paths"]
         self.assertEqual(len(path), 4)
         answer = self.drag_along((x + 80, y + 80), (x + 120, y + 110))
@@ -140,7 +145,6 @@ class ClearPageTest(PageCase):
         # Along edges, the last piece goes along them too.
         self.press("Follow edges")
         self.press("Draw another")
-        points = page.locator("[role=application] circle")
         for across in (-150, 150):
             before = points.count()
             page.mouse.click(x + across, y - 150)
@@ -149,6 +153,9 @@ class ClearPageTest(PageCase):
         with self.kept() as answer:
             page.keyboard.press("Enter")
         self.assertGreater(len(self.regions(answer.value)[2]["paths"][1]), drawn)
+        page.get_by_role("button", name="Box", exact=True).last.click()
+        answer = self.drag_along((x + 250, y - 200), (x + 300, y - 100))
+        self.assertEqual(self.regions(answer)[3]["how"], "intersect", "round another product")
 
     def test_a_family_a_map_ink_and_gaps_take_what_they_say(self) -> None:
         page = self.page

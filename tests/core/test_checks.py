@@ -10,10 +10,11 @@ import numpy as np
 from tests.pictures import Made, Scene
 from yardchalk.core.checks import REGISTRY, Finding, left_behind, run_checks
 from yardchalk.core.checks.lot import MEASURES, check_lot
-from yardchalk.core.clear_settings import AutomaticRegion, BrushStroke, ClearMarks, StrokesRegion
+from yardchalk.core.clear_settings import AutomaticRegion, BoxRegion, BrushStroke, ClearMarks, StrokesRegion
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Coded, Mask, to_coded
 from yardchalk.core.deliver import examine, on_canvas, produce
+from yardchalk.core.pixels import Region
 from yardchalk.core.regions import disc
 from yardchalk.core.render import Decisions, Render, StageCache
 from yardchalk.core.settings import BalanceMarks, LiftMarks, ListingSpec, Marks, load_sheet, load_spec
@@ -120,6 +121,24 @@ class CheckTest(unittest.TestCase):
         thrown[700:761, 150:211] = np.where(disc(61)[..., None] > 0, np.array([225, 120, 110], np.uint8), thrown[700:761, 150:211])
         (finding,) = self.found(decided(replace(self.made, pixels=thrown), self.made.alpha > 0.5), "missing-part")
         self.assertTrue(holds(finding, 180, 730))
+
+    def test_a_product_that_a_box_leaves_outside_as_a_whole_is_no_missing_part_and_what_it_cuts_off_is(self) -> None:
+        pixels = self.made.pixels.copy()
+        pixels[680:781, 60:161] = np.where(disc(101)[..., None] > 0, np.array([60, 110, 160], np.uint8), pixels[680:781, 60:161])
+        photo = encode_picture(pixels, "jpeg", quality=95)
+        h, w = self.made.alpha.shape
+        x, y, across, down = cv2.boundingRect((self.made.alpha > 0.02).astype(np.uint8))
+        left, right, bottom = (x - 20) / w, (x + across + 20) / w, (y + down + 20) / h
+        for top, wanted in (((y - 20) / h, []), ((y + down / 3) / h, [(x + across / 2, y + down / 6)])):
+            with self.subTest(top=top):
+                box = BoxRegion(kind="box", loop=((left, top), (right, top), (right, bottom), (left, bottom)))
+                marks = Marks(clear=ClearMarks(regions=(AutomaticRegion(kind="automatic"), box)))
+                render = Render(photo, "pot", WHITE, marks)
+                self.assertEqual(render.coverage(1.0, Region(680, 781, 60, 161)).max(), 0)
+                found = self.found(produce(render, PNG).findings, "missing-part")
+                self.assertEqual(len(found), len(wanted), found)
+                for finding, at in zip(found, wanted, strict=True):
+                    self.assertTrue(holds(finding, *at))
 
     def test_too_alike(self) -> None:
         pixels, inside = self.made.pixels.copy(), cv2.erode((self.made.alpha == 1).astype(np.uint8), np.ones((25, 25), np.uint8)) > 0

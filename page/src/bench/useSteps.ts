@@ -70,15 +70,15 @@ export function useSteps(
       setDragging(true);
       setDraft(marks);
     },
-    /** Keep marks, as one step. */
-    settle: (marks: Marks, what: string) => {
+    /** Keep marks, as one step; `refused` is called if the server does not take them. */
+    settle: (marks: Marks, what: string, refused?: () => void) => {
       viewer.current?.ask(asSeen(marks));
       setDragging(false);
       const last = keeping ? kept.marks : photo.marks;
       if (textOf(marks) === textOf(last)) setDraft(keeping ? last : null);
       else {
         setDraft(marks);
-        keep({ marks, what });
+        keep({ marks, what }, refused && { onError: refused });
       }
     },
     undo: () => step('undo'),

@@ -18,8 +18,12 @@ const HINTS: Partial<Record<NonNullable<Clear['waiting']>, string>> = {
   spread: 'Touch the backdrop; then move right to widen, left to narrow.',
   family: 'Drag over the backdrop, over all its colours.',
   box: 'Drag a rough box round the product.',
-  outline: 'Click point by point; drag for a curve; click the first point to close.',
+  outline: 'Click point by point; drag for a curve; click the first point to close; Backspace takes the last one back.',
 };
+
+/** What was refused, without the number under which a region would have been kept. */
+const plain = (trouble: string | undefined) =>
+  trouble?.replace(/^clear\.regions\.\d+: (.)/, (_, first: string) => first.toUpperCase());
 
 /** Clear: the regions that together say what is backdrop. */
 export function ClearPanel(props: {
@@ -40,7 +44,7 @@ export function ClearPanel(props: {
   return (
     <StagePanel
       name="Clear"
-      trouble={props.trouble ?? clear.trouble?.message}
+      trouble={plain(props.trouble ?? clear.trouble?.message)}
       awaited={report ? null : 'Measuring what is removed …'}
     >
       {report && (

@@ -6,7 +6,7 @@ import { useWhere } from '../bench/useWhere';
 import { OutlineLayer } from './OutlineLayer';
 import { thinned, within } from './placing';
 import { ReachPreview } from './ReachPreview';
-import { boxRound, familyOf, spreadFrom, type Of, type PhotoStroke, type Share } from './regions';
+import { boxRound, familyOf, roundAnother, spreadFrom, type Of, type PhotoStroke, type Share } from './regions';
 import type { Clear, Hand, Live } from './useClear';
 
 const MOST_TOLERANCE = 60;
@@ -245,7 +245,7 @@ function looped(clear: Clear, points: { x: number; y: number }[]) {
   } else if (region?.kind === 'box') {
     clear.change({ ...region, loop }, 'Box drawn anew');
     clear.setHand('keep');
-  } else clear.add(boxRound(loop), 'Clear: Box', 'keep');
+  } else clear.add(roundAnother(clear.regions, boxRound(loop)), 'Clear: Box', 'keep');
 }
 
 /** The touched places of a spread, and where it leaks. */

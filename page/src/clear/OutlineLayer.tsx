@@ -5,7 +5,7 @@ import { ToolLayer, type At } from '../bench/ToolLayer';
 import { useWhere } from '../bench/useWhere';
 import { inserted, moved, pathData, type Path } from './curves';
 import { within } from './placing';
-import { outlineOf, type Knot, type Share } from './regions';
+import { outlineOf, roundAnother, type Knot, type Share } from './regions';
 import type { Clear } from './useClear';
 
 const NEAR = 9; // px on the screen; this near to a point is on it
@@ -66,9 +66,15 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
     closing.current = false;
     setOpen([]);
     const path = [...knots, ...points.slice(1, -1).map((place): Knot => ({ at: place }))];
-    if (own) clear.change({ ...own, paths: [...own.paths, path] }, 'Outline: another one');
-    else clear.add(outlineOf([path]), 'Clear: Outline', 'edit');
     clear.setHand('edit');
+    // A line that crosses itself is refused; it is in hand again then, to go back along.
+    const again = () => {
+      setOpen(knots);
+      if (own) clear.setHand('draw');
+      else clear.begin('outline');
+    };
+    if (own) clear.change({ ...own, paths: [...own.paths, path] }, 'Outline: another one', again);
+    else clear.add(roundAnother(clear.regions, outlineOf([path])), 'Clear: Outline', 'edit', again);
   };
 
   /** Show the way to the pointer; while one is asked for, the pointer goes on alone. */

@@ -89,6 +89,35 @@ export const outlineOf = (paths: Knot[][]): Of<'outline'> => ({
   edge: 'drawn',
 });
 
+/** A line round a product: all outside of it is backdrop. */
+type Round = Of<'box'> | Of<'outline'>;
+const isRound = (region: Region): region is Round =>
+  region.kind === 'box' || (region.kind === 'outline' && region.backdrop === 'outside');
+
+/** A line round another product than those before it keeps its own besides theirs; one round the same narrows it. */
+export function roundAnother<R extends Round>(before: Region[], made: R): R {
+  const others = before.filter(isRound).filter((one) => one.on && one.how !== 'take');
+  const apart = others.length > 0 && others.every((one) => overlap(bounds(one), bounds(made)) < 0.5);
+  return apart ? { ...made, how: 'intersect' } : made;
+}
+
+type Bounds = { left: number; top: number; right: number; bottom: number };
+
+function bounds(round: Round): Bounds {
+  const points = round.kind === 'box' ? round.loop : round.paths.flat().map((knot) => knot.at);
+  const [xs, ys] = [points.map(([x = 0]) => x), points.map(([, y = 0]) => y)];
+  return { left: Math.min(...xs), top: Math.min(...ys), right: Math.max(...xs), bottom: Math.max(...ys) };
+}
+
+const area = (b: Bounds) => Math.max(0, b.right - b.left) * Math.max(0, b.bottom - b.top);
+
+/** The area that two have in common, as a share of the smaller. */
+function overlap(a: Bounds, b: Bounds): number {
+  const [left, top] = [Math.max(a.left, b.left), Math.max(a.top, b.top)];
+  const common = { left, top, right: Math.min(a.right, b.right), bottom: Math.min(a.bottom, b.bottom) };
+  return area(common) / Math.max(1e-9, Math.min(area(a), area(b)));
+}
+
 /** A region that needs nothing drawn first; null for those that do. */
 export function begun(kind: Kind): Region | null {
   switch (kind) {

@@ -2,6 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answered, client, messageOf, type Photo } from '../api/client';
 import { textOf, withRegions, type Marks } from '../bench/marks';
+import type { Steps } from '../bench/useSteps';
 import { useLater } from '../shared/useLater';
 import { placingOf } from './placing';
 import { begun, nameOf, PLAIN_MAP, standing, type Kind, type Of, type Region } from './regions';
@@ -52,7 +53,7 @@ export function useClear(
   active: boolean,
   shown: Marks,
   drag: (marks: Marks) => void,
-  settle: (marks: Marks, what: string) => void,
+  settle: Steps['settle'],
 ) {
   const regions = shown.clear?.regions ?? standing(photo);
   const [chosen, setChosen] = useState<number | null>(null);
@@ -75,7 +76,8 @@ export function useClear(
   const path = { path: { photo_id: photo.id } };
   const place = { params: path };
 
-  const setList = (next: Region[], what: string) => settle(withRegions(shown, next), what);
+  const setList = (next: Region[], what: string, refused?: () => void) =>
+    settle(withRegions(shown, next), what, refused);
   const inHand = {
     photo,
     regions,
@@ -117,18 +119,19 @@ export function useClear(
       }
     },
     /** Put a new region at the end of the list and in hand. */
-    add: (made: Region, what: string, next: Hand | null = null) => {
+    add: (made: Region, what: string, next: Hand | null = null, refused?: () => void) => {
       setWaiting(null);
       setChosen(regions.length);
       setHand(next);
-      setList([...regions, made], what);
+      setList([...regions, made], what, refused);
     },
     /** Change the region in hand, to be undone as one step. */
-    change: (made: Region, what: string) => {
+    change: (made: Region, what: string, refused?: () => void) => {
       if (chosen === null) return;
       setList(
         regions.map((one, i) => (i === chosen ? made : one)),
         what,
+        refused,
       );
     },
     /** Show the region in hand so while a value is dragged. */

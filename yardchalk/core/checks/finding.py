@@ -161,9 +161,9 @@ class Checked:
     data : the written file.
     result_facts : its facts.
     trimmed : whether the result is placed for the spec; False for a full frame.
-    by_hand : bool, of the analysis picture's shape: where a person's mends changed the picture, or strokes, outlines or the size under
-        which pieces are dropped say what it is, so that its photo says nothing of what should be there any more; None where there is
-        none of these.
+    by_hand : bool, of the analysis picture's shape: where a person's mends changed the picture, or strokes, lines round a product or
+        the size under which pieces are dropped say what it is, so that its photo says nothing of what should be there any more; None
+        where there is none of these.
     shifted : what Colour did to the product; None if nothing.
     meant_tinted : whether a tint or one colour for all was asked for.
     looked : the second look, of the analysis picture's shape; None if there was none.

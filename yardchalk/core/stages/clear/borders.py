@@ -7,8 +7,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Mask
-from yardchalk.core.regions import disc, pieces_of
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.regions import Pieces, disc, pieces_of
 
 _FLANK = 3  # px; so much farther out automatic clearing has a border than others have it
 _PINHOLE = 30  # px
@@ -29,6 +29,17 @@ def within_flank(cleared: Mask) -> Mask:
     closed = cleared | holes.chosen(pinholes)
     out: Mask = cv2.erode(closed.view(np.uint8), disc(2 * _FLANK + 1)) > 0
     return out
+
+
+def parts_outside(cleared: Mask, outside: Mask) -> tuple[Pieces, Float]:
+    """The pieces of what automatic clearing finds (h, w), flanks that touch joining none, and which share of each is outside.
+
+    The share of label 0, which is no piece, is not a number.
+    """
+    pieces = pieces_of(within_flank(cleared), diagonal=True)
+    shares = pieces.means(outside[..., None].astype(np.float32))[:, 0].astype(np.float32)
+    shares[0] = np.nan
+    return pieces, shares
 
 
 def with_cleared_border(product: Mask, cleared: Mask, reach: int, own: Mask) -> Mask:

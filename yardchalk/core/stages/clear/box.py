@@ -20,7 +20,7 @@ from yardchalk.core.compiled import compiled
 from yardchalk.core.errors import YardError
 from yardchalk.core.regions import Flood, disc, outside_of, pieces_of
 from yardchalk.core.settings_base import Stroke
-from yardchalk.core.stages.clear.borders import with_cleared_border, within_flank
+from yardchalk.core.stages.clear.borders import parts_outside, with_cleared_border, with_flank, within_flank
 from yardchalk.core.stages.clear.ground import Ground
 
 _SIDE = 480  # px; long side of the picture that the cut is made on
@@ -199,7 +199,7 @@ def _begun(ground: Ground, inside: Mask) -> _Cut:
         whole, mostly_outside = _found_in(inside, ground.clearing.product)
         if whole.any():
             beside = mostly_outside
-            marks[(marks == cv2.GC_PR_BGD) & _small(_near(whole), size, 0.99)] = cv2.GC_BGD
+            marks[(marks == cv2.GC_PR_BGD) & _small(near(whole), size, 0.99)] = cv2.GC_BGD
             marks[_small(beside, size, 0.01)] = cv2.GC_BGD
             marks[_small(whole, size, 0.99)] = cv2.GC_FGD
     at = _surrounding(marks != cv2.GC_BGD)
@@ -213,14 +213,13 @@ def _begun(ground: Ground, inside: Mask) -> _Cut:
 
 
 def _found_in(inside: Mask, product: Mask) -> tuple[Mask, Mask]:
-    """The pieces of the product that lie wholly inside, within their flank, and those that lie mostly outside."""
-    pieces = pieces_of(product, diagonal=True)
-    outside = np.bincount(pieces.labels[product & ~inside], minlength=pieces.area.size) / np.maximum(pieces.area, 1)
-    outside[0] = 0.5
-    return within_flank(pieces.chosen(outside == 0)), pieces.chosen(outside > 0.5)
+    """The pieces of the product that lie wholly inside, and those that lie mostly outside; flanks that touch join none."""
+    pieces, outside = parts_outside(product, ~inside)
+    whole, beside = pieces.chosen(outside == 0), pieces.chosen(outside > 0.5)
+    return whole, with_flank(beside) & product & ~with_flank(whole)
 
 
-def _near(mask: Mask) -> Mask:
+def near(mask: Mask) -> Mask:
     """What is so near that what joins on to it would have been found with it."""
     return cv2.distanceTransform((~mask).view(np.uint8), cv2.DIST_L2, 5) < _NEAR * max(mask.shape)
 

@@ -37,8 +37,8 @@ from yardchalk.core.clear_settings import (
 )
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
-from yardchalk.core.stages.clear.borders import thin_detail, with_cleared_border, with_flank, within_flank
-from yardchalk.core.stages.clear.box import box, said_by_strokes
+from yardchalk.core.stages.clear.borders import parts_outside, thin_detail, with_cleared_border, with_flank, within_flank
+from yardchalk.core.stages.clear.box import box, near, said_by_strokes
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
 from yardchalk.core.stages.clear.gaps import gaps
@@ -53,6 +53,7 @@ from yardchalk.core.stages.clear.strokes import stroke_weight
 _SOFT = 10  # px of it; so far from the solved border coverage may be soft
 _NEAR = 2  # px of the analysis picture; so near to its border a region that says coverage has the word on both sides
 _HAND = 4  # px; so far off an edge is drawn by hand that is meant
+_BESIDE = 0.9  # of a product; with so much of it outside, the line goes round another
 _WHOLE = np.uint8(255)
 Keep = Callable[[AnyRegion, Callable[[], Float]], Float]
 
@@ -123,7 +124,7 @@ class Outcome:
         Whose border is to be solved.
     overlay : what is laid over the solved matte; None if nothing is.
     painted : bool, shape (h, w)
-        Where strokes or what is gone round say, by hand, what is product or backdrop; None without them.
+        Where strokes, or lines round a product or round a place, say by hand what is product or backdrop; None without them.
     shares : by region, what it says of the frame by itself, 0..1; None if it is off or failed.
     troubles : by region, what was wrong with it; it was left out then.
     """
@@ -275,12 +276,14 @@ class _State:
         # What somebody goes round is their word; going round a product says nothing of all the rest.
         drawn = isinstance(region, OutlineRegion) and region.backdrop == "inside" and region.how != "intersect"
         painted: Mask | None = value > 0.5 if drawn else None
+        if isinstance(region, BoxRegion | OutlineRegion) and region.how == "add" and not drawn:
+            painted = self._passed_by(value > 0.5 if isinstance(region, OutlineRegion) else ~self.ground.mask_of(region.loop))
         if finds(region):
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
             if isinstance(region, BoxRegion) and region.how == "add" and region.strokes:
                 product, backdrop = said_by_strokes(region, self.ground)
                 combined, self.found = (np.where(product, np.float32(0), values) for values in (combined, self.found))
-                painted = product | backdrop
+                painted = product | backdrop if painted is None else painted | product | backdrop
             if self.overlay is not None:
                 _forget(self.overlay, combined != self.said.backdrop)
         else:
@@ -333,6 +336,12 @@ class _State:
         self.said = _Said(self.said.below, tuple(painted))
         self._paint(by_hand)
         return float(touched.mean())
+
+    def _passed_by(self, outside: Mask) -> Mask | None:
+        """What automatic clearing finds that a line round a product leaves outside as a whole, with its light on what is near."""
+        pieces, shares = parts_outside(self.ground.clearing.product, outside)
+        beside = pieces.chosen(shares > _BESIDE)
+        return near(beside) & outside if beside.any() else None
 
     def _paint(self, by_hand: Mask) -> None:
         self.painted = by_hand if self.painted is None else self.painted | by_hand
