@@ -132,6 +132,19 @@ class ListTest(unittest.TestCase):
         np.testing.assert_array_equal(alpha_of(self.under(AUTOMATIC)), alpha_of(self.plain))
         self.assertTrue(bool((alpha_of(Render(self.made.png, "pot", SHEET, Marks(clear=ClearMarks(regions=())))) == 1).all()))
 
+    def test_a_region_that_changes_a_place_leaves_the_matte_elsewhere_as_it_was(self) -> None:
+        h, w = self.made.alpha.shape
+        far = np.ones((h, w), bool)
+        far[round(0.4 * h) - 40 : round(0.5 * h) + 40, round(0.4 * w) - 40 : round(0.6 * w) + 40] = False
+        middle = ((0.4, 0.4), (0.6, 0.4), (0.6, 0.5), (0.4, 0.5))
+        # Another edge to measure by shifts the last few codes.
+        for how, changed, most in (("take", False, 0.0), ("add", True, 0.02)):
+            with self.subTest(how=how):
+                again = self.under(AUTOMATIC, outlined(middle, how=how, backdrop="inside", edge="found"))
+                alpha, before = alpha_of(again), alpha_of(self.plain)
+                self.assertLessEqual(np.abs(alpha - before)[far].max(), most)
+                self.assertEqual((np.abs(alpha - before) > 0.5).any(), changed)
+
     def test_automatic_works_as_a_region_where_the_run_sheet_leaves_clearing_out(self) -> None:
         off = SHEET.model_copy(update={"clear": ClearSettings(on=False)})
         kept = Render(self.made.png, "pot", off, cache=self.plain.cache)

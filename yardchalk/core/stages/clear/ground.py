@@ -18,7 +18,7 @@ from yardchalk.core.stages.plot import Plot
 
 T = TypeVar("T")
 _KEPT = 250
-_TRUST = 0.65  # share of the frame's ring that the backdrop model must explain for what hangs on it to have a say
+_TRUST = 0.6  # share of the frame's ring that the backdrop model must explain for what hangs on it to have a say
 _SMOOTH = 1.0  # px; the noise of single pixels is no difference in colour
 
 

@@ -248,6 +248,8 @@ class _State:
         self.ground = ground
         self.said = _Said(np.zeros(ground.shape, np.float32))
         self.found = np.zeros(ground.shape, np.float32)
+        # The same of automatic clearing, and gaps in it, alone.
+        self.cleared: Float | None = None
         self.overlay: Overlay | None = None
         self.painted: Mask | None = None
         self.nothing = True
@@ -257,7 +259,11 @@ class _State:
         others = [region for region in regions if region.on and finds(region) and not isinstance(region, AutomaticRegion | GapsRegion)]
         if not others or product.all() or not product.any():
             return product
-        return with_flank(product)
+        flanked = with_flank(product)
+        if self.cleared is None:
+            return flanked
+        # What automatic clearing found has its flank, and where nothing else was said its border is the one that was looked at closely.
+        return product | (flanked & with_flank(product != (self.cleared < 0.5)))
 
     def region(self, number: int, region: AnyRegion, keep: Keep, within: bool = False) -> float:
         """Add a region to the list; `within`: it says nothing outside of the product that was found before it."""
@@ -280,6 +286,8 @@ class _State:
             painted = self._passed_by(value > 0.5 if isinstance(region, OutlineRegion) else ~self.ground.mask_of(region.loop))
         if finds(region):
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
+            if isinstance(region, AutomaticRegion | GapsRegion):
+                self.cleared = COMBINE[region.how](np.zeros_like(value) if self.cleared is None else self.cleared, value)
             if isinstance(region, BoxRegion) and region.how == "add" and region.strokes:
                 product, backdrop = said_by_strokes(region, self.ground)
                 combined, self.found = (np.where(product, np.float32(0), values) for values in (combined, self.found))
