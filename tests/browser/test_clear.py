@@ -156,6 +156,16 @@ class ClearPageTest(PageCase):
         page.get_by_role("button", name="Box", exact=True).last.click()
         answer = self.drag_along((x + 250, y - 200), (x + 300, y - 100))
         self.assertEqual(self.regions(answer)[3]["how"], "intersect", "round another product")
+        page.get_by_role("button", name="Outline", exact=True).last.click()
+        self.press("Round backdrop")
+        page.keyboard.down("Shift")
+        for across, down in corners[:3]:
+            page.mouse.click(x + across, y + down)
+        with self.kept() as answer:
+            page.keyboard.press("Enter")
+        page.keyboard.up("Shift")
+        made = self.regions(answer.value)[4]
+        self.assertEqual((made["backdrop"], made["how"], len(made["paths"][0])), ("inside", "add", 3))
 
     def test_a_family_a_map_ink_and_gaps_take_what_they_say(self) -> None:
         page = self.page

@@ -109,7 +109,19 @@ export function ClearPanel(props: {
             </Flex>
           )}
           {waiting === 'family' && <BrushWidth clear={clear} />}
-          {waiting === 'outline' && <FollowEdges clear={clear} />}
+          {waiting === 'outline' && (
+            <Flex direction="column" gap="1.5" pt="1.5">
+              <Flex gap="1.5">
+                <Toggle on={clear.side === 'outside'} onChange={() => clear.setSide('outside')}>
+                  Round the product
+                </Toggle>
+                <Toggle on={clear.side === 'inside'} onChange={() => clear.setSide('inside')}>
+                  Round backdrop
+                </Toggle>
+              </Flex>
+              <FollowEdges clear={clear} />
+            </Flex>
+          )}
         </Box>
       )}
       {region && chosen !== null && (

@@ -74,7 +74,7 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
       else clear.begin('outline');
     };
     if (own) clear.change({ ...own, paths: [...own.paths, path] }, 'Outline: another one', again);
-    else clear.add(roundAnother(clear.regions, outlineOf([path])), 'Clear: Outline', 'edit', again);
+    else clear.add(roundAnother(clear.regions, outlineOf([path], clear.side)), 'Clear: Outline', 'edit', again);
   };
 
   /** Show the way to the pointer; while one is asked for, the pointer goes on alone. */

@@ -80,11 +80,11 @@ export const familyOf = (sample: PhotoStroke): Of<'family'> => ({
   grain: 0.003,
 });
 
-export const outlineOf = (paths: Knot[][]): Of<'outline'> => ({
+export const outlineOf = (paths: Knot[][], backdrop: Of<'outline'>['backdrop'] = 'outside'): Of<'outline'> => ({
   ...PLAIN,
   kind: 'outline',
   paths,
-  backdrop: 'outside',
+  backdrop,
   softness: 0,
   edge: 'drawn',
 });
@@ -97,7 +97,7 @@ const isRound = (region: Region): region is Round =>
 /** A line round another product than those before it keeps its own besides theirs; one round the same narrows it. */
 export function roundAnother<R extends Round>(before: Region[], made: R): R {
   const others = before.filter(isRound).filter((one) => one.on && one.how !== 'take');
-  const apart = others.length > 0 && others.every((one) => overlap(bounds(one), bounds(made)) < 0.5);
+  const apart = isRound(made) && others.length > 0 && others.every((one) => overlap(bounds(one), bounds(made)) < 0.5);
   return apart ? { ...made, how: 'intersect' } : made;
 }
 

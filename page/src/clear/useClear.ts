@@ -69,6 +69,8 @@ export function useClear(
     straight: false,
   });
   const [followEdges, setFollowEdges] = useState(true);
+  // Where the backdrop lies of the outline that is drawn next.
+  const [side, setSide] = useState<Of<'outline'>['backdrop']>('outside');
   const [knot, setKnot] = useState<{ path: number; at: number } | null>(null);
   // A spread whose tolerance follows the pointer; it is kept when the pointer is let go.
   const [live, setLive] = useState<Of<'spread'> | null>(null);
@@ -87,11 +89,13 @@ export function useClear(
     hand,
     brush,
     followEdges,
+    side,
     knot,
     placing: placingOf(photo),
     setBrush: (change: Partial<BrushSettings>) => setBrush((now) => ({ ...now, ...change })),
     setHand,
     setFollowEdges,
+    setSide,
     setKnot,
     setLive,
     setList,
