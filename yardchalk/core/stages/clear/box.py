@@ -65,10 +65,11 @@ def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask, Mask]:
         return np.packbits(product), np.packbits(said), np.packbits(drop)
 
     product, said, drop = ground.kept(("solved box", region.loop, region.strokes), packed)
-    return _unpacked(product, ground.shape), _unpacked(said, ground.shape), _unpacked(drop, ground.shape)
+    return unpacked(product, ground.shape), unpacked(said, ground.shape), unpacked(drop, ground.shape)
 
 
-def _unpacked(bits: NDArray[np.uint8], shape: tuple[int, int]) -> Mask:
+def unpacked(bits: NDArray[np.uint8], shape: tuple[int, int]) -> Mask:
+    """A mask (h, w) that was kept as bits."""
     return np.unpackbits(bits, count=shape[0] * shape[1]).view(bool).reshape(shape)
 
 
@@ -115,7 +116,7 @@ def _gone_on(ground: Ground, region: BoxRegion, stroke: Stroke, painted: Mask, i
 
     if not seeds.any():
         return painted
-    return _unpacked(ground.kept(("box", region.loop, stroke), packed), ground.shape)
+    return unpacked(ground.kept(("box", region.loop, stroke), packed), ground.shape)
 
 
 @compiled

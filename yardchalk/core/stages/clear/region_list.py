@@ -38,7 +38,7 @@ from yardchalk.core.clear_settings import (
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
 from yardchalk.core.stages.clear.borders import parts_outside, thin_detail, with_cleared_border, with_flank, within_flank
-from yardchalk.core.stages.clear.box import box, near, said_by_strokes
+from yardchalk.core.stages.clear.box import box, near, said_by_strokes, unpacked
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
 from yardchalk.core.stages.clear.gaps import gaps
@@ -283,7 +283,7 @@ class _State:
         drawn = isinstance(region, OutlineRegion) and region.backdrop == "inside" and region.how != "intersect"
         painted: Mask | None = value > 0.5 if drawn else None
         if isinstance(region, BoxRegion | OutlineRegion) and region.how == "add" and not drawn:
-            painted = self._passed_by(value > 0.5 if isinstance(region, OutlineRegion) else ~self.ground.mask_of(region.loop))
+            painted = self._passed_by(region, value)
         if finds(region):
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
             if isinstance(region, AutomaticRegion | GapsRegion):
@@ -345,11 +345,18 @@ class _State:
         self._paint(by_hand)
         return float(touched.mean())
 
-    def _passed_by(self, outside: Mask) -> Mask | None:
+    def _passed_by(self, region: BoxRegion | OutlineRegion, value: Float) -> Mask | None:
         """What automatic clearing finds that a line round a product leaves outside as a whole, with its light on what is near."""
-        pieces, shares = parts_outside(self.ground.clearing.product, outside)
-        beside = pieces.chosen(shares > _BESIDE)
-        return near(beside) & outside if beside.any() else None
+
+        def packed() -> NDArray[np.uint8]:
+            outside = ~self.ground.mask_of(region.loop) if isinstance(region, BoxRegion) else value > 0.5
+            pieces, shares = parts_outside(self.ground.clearing.product, outside)
+            beside = pieces.chosen(shares > _BESIDE)
+            return np.packbits(near(beside) & outside if beside.any() else beside)
+
+        hangs_on = region.loop if isinstance(region, BoxRegion) else region
+        passed = unpacked(self.ground.kept(("passed by", hangs_on), packed), self.ground.shape)
+        return passed if passed.any() else None
 
     def _paint(self, by_hand: Mask) -> None:
         self.painted = by_hand if self.painted is None else self.painted | by_hand
