@@ -343,6 +343,17 @@ class KindsTest(unittest.TestCase):
         self.assertGreater(iou(alpha, two), 0.999)
         self.assertEqual(float(alpha[:, gap:].max()), 0.0)
 
+    def test_boxes_round_two_products_keep_both_as_they_were_found_and_nothing_between(self) -> None:
+        jars = JARS.read_bytes()
+        render = shown(jars)
+        left, right = (BoxRegion(kind="box", loop=((a, 0.12), (b, 0.12), (b, 0.92), (a, 0.92))) for a, b in ((0.14, 0.385), (0.61, 0.86)))
+        both = shown(jars, AUTOMATIC, left, right.model_copy(update={"how": "intersect"}), other=render)
+        wanted = alpha_of(render).copy()
+        w = wanted.shape[1]
+        wanted[:, round(0.385 * w) : round(0.61 * w)] = 0
+        self.assertGreater(iou(alpha_of(both), wanted), 0.999)
+        self.assertEqual(float(alpha_of(both)[:, round(0.4 * w) : round(0.6 * w)].max()), 0.0)
+
     def test_a_stroke_goes_on_over_what_is_alike_and_not_over_what_has_a_border(self) -> None:
         made = Scene(handle=False).made()
         # Its left half is as light as the paper, as grainy, and hardly of another hue.

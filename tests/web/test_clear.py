@@ -135,7 +135,10 @@ class ClearTest(ServerCase):
     def test_what_is_wrong_with_a_region_is_said_in_place_and_nothing_is_kept(self) -> None:
         crossing = [{"at": [0.2, 0.2]}, {"at": [0.8, 0.8]}, {"at": [0.8, 0.2]}, {"at": [0.2, 0.8]}]
         cases: list[tuple[dict[str, Any], str]] = [
-            ({"kind": "outline", "paths": [crossing]}, "clear.regions.0: the line crosses itself at 50 % from the left, 50 % from the top"),
+            (
+                {"kind": "outline", "paths": [crossing]},
+                "clear.regions.0: the line crosses itself at 50 % from the left, 50 % from the top: it has to go round one area",
+            ),
             (TOUCHED | {"tolerance": 300}, "clear.regions.0.tolerance: 300 is over 60"),
             (TOUCHED | {"points": [[1.2, 0.5]]}, "clear.regions.0.points.0.0: 1.2 is over 1"),
             (TOUCHED | {"points": []}, "clear.regions.0.points: holds 0, at least 1 is needed"),

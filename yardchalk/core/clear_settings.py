@@ -287,7 +287,7 @@ def flattened(path: tuple[Knot, ...], steps: int = 24) -> tuple[tuple[float, flo
 def _must_not_cross(line: tuple[tuple[float, float], ...]) -> None:
     """Refuse a closed line that makes more than one area; a spur or a loop of a pixel, as a way along edges has them, is none."""
     if LineString((*line, line[0])).length == 0:
-        raise ValueError("the line has no area")
+        raise ValueError("the line has no area: draw it round something")
     polygon = Polygon(line)
     reason = is_valid_reason(polygon)
     if reason.startswith("Self-intersection"):
@@ -297,4 +297,6 @@ def _must_not_cross(line: tuple[tuple[float, float], ...]) -> None:
         if areas.size and areas.sum() < (1 + _LOOP) * areas.max():
             return
         x, y = (float(v) for v in reason.split("[")[1].rstrip("]").split())
-        raise ValueError(f"the line crosses itself at {100 * x:.0f} % from the left, {100 * y:.0f} % from the top")
+        raise ValueError(
+            f"the line crosses itself at {100 * x:.0f} % from the left, {100 * y:.0f} % from the top: it has to go round one area"
+        )

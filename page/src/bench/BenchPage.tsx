@@ -104,7 +104,7 @@ function Bench({ photo }: { photo: Photo }) {
     if (next === 'clear' || next === 'edge') setView(firstView(next));
     else if (!viewsOf(next, false).includes(view) || view === 'removed') setView('picture');
   };
-  const trouble = steps.trouble ?? taken.trouble ?? notLifted;
+  const trouble = steps.trouble ?? (taken.trouble ?? notLifted)?.message;
 
   /** A finding is taken in hand: the viewer flies there, and the stage that can mend it opens. */
   const work = useWork(
@@ -339,29 +339,29 @@ function Bench({ photo }: { photo: Photo }) {
             taking={taken.taking === 'line'}
             onTake={(on) => take(on ? 'line' : null)}
             onSettle={(change, what) => settle(withFrame(photo.marks, change), what)}
-            trouble={trouble?.message}
+            trouble={trouble}
           />
         ) : stage === 'clear' ? (
           <ClearPanel
             clear={clear}
             live={live}
-            trouble={trouble?.message}
+            trouble={trouble}
             onShow={({ label, ...box }) => setPlace({ place: box, label, colour: COLOURS.note })}
           />
         ) : stage === 'edge' ? (
-          <EdgePanel edge={edge} trouble={trouble?.message} />
+          <EdgePanel edge={edge} trouble={trouble} />
         ) : stage === 'mend' ? (
           <MendPanel
             mend={mend}
-            trouble={trouble?.message}
+            trouble={trouble}
             onShow={([x = 0, y = 0, width = 0, height = 0], label) =>
               setPlace({ place: { x, y, width, height }, label, colour: COLOURS.note })
             }
           />
         ) : stage === 'colour' ? (
-          <ColourPanel photo={photo} marks={shown} trouble={trouble?.message} onDrag={drag} onSettle={settle} />
+          <ColourPanel photo={photo} marks={shown} trouble={trouble} onDrag={drag} onSettle={settle} />
         ) : stage === 'place' ? (
-          <PlacePanel photo={photo} marks={shown} trouble={trouble?.message} onDrag={drag} onSettle={settle} />
+          <PlacePanel photo={photo} marks={shown} trouble={trouble} onDrag={drag} onSettle={settle} />
         ) : stage === 'lift' ? (
           <LiftPanel
             photo={photo}
@@ -378,7 +378,7 @@ function Bench({ photo }: { photo: Photo }) {
             onTake={take}
             onDrag={(change) => drag(withLift(photo.marks, change))}
             onSettle={(change, what) => settle(withLift(photo.marks, change), what)}
-            trouble={trouble?.message}
+            trouble={trouble}
           />
         ) : (
           <BalancePanel
@@ -390,7 +390,7 @@ function Bench({ photo }: { photo: Photo }) {
             onTake={(on) => take(on ? 'neutral' : null)}
             onDrag={(balance) => drag(withBalance(photo.marks, balance))}
             onSettle={(balance, what) => settle(withBalance(photo.marks, balance), what)}
-            trouble={trouble?.message}
+            trouble={trouble}
           />
         )}
       </Box>

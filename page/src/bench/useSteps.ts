@@ -7,6 +7,10 @@ import type { Asking } from './Viewer';
 
 const LATEST = 400; // ms that an answer waits for the picture
 
+/** What was refused; the page has no numbers for the entries of a list, so what is wrong with a whole one goes without. */
+const inWords = (error: Error | null) =>
+  error?.message.replace(/^[a-z_.]+\.\d+: (.)/, (_, first: string) => first.toUpperCase());
+
 /** The photo's marks as they are changed: shown at once, kept by the server step by step, taken back and done again. */
 export function useSteps(
   photo: Photo,
@@ -62,7 +66,7 @@ export function useSteps(
     dragging,
     /** Whether steps are on their way to the server. */
     pending: keeping || draft !== null,
-    trouble: notKept ?? notTaken,
+    trouble: inWords(notKept ?? notTaken),
     asSeen,
     /** Show the photo under marks while a value is dragged. */
     drag: (marks: Marks) => {

@@ -21,10 +21,6 @@ const HINTS: Partial<Record<NonNullable<Clear['waiting']>, string>> = {
   outline: 'Click point by point; drag for a curve; click the first point to close; Backspace takes the last one back.',
 };
 
-/** What was refused, without the number under which a region would have been kept. */
-const plain = (trouble: string | undefined) =>
-  trouble?.replace(/^clear\.regions\.\d+: (.)/, (_, first: string) => first.toUpperCase());
-
 /** Clear: the regions that together say what is backdrop. */
 export function ClearPanel(props: {
   clear: Clear;
@@ -44,7 +40,7 @@ export function ClearPanel(props: {
   return (
     <StagePanel
       name="Clear"
-      trouble={plain(props.trouble ?? clear.trouble?.message)}
+      trouble={props.trouble ?? clear.trouble?.message}
       awaited={report ? null : 'Measuring what is removed …'}
     >
       {report && (

@@ -66,15 +66,16 @@ export function OutlineLayer({ clear, deck }: { clear: Clear; deck: Deck }) {
     closing.current = false;
     setOpen([]);
     const path = [...knots, ...points.slice(1, -1).map((place): Knot => ({ at: place }))];
-    clear.setHand('edit');
     // A line that crosses itself is refused; it is in hand again then, to go back along.
     const again = () => {
       setOpen(knots);
       if (own) clear.setHand('draw');
       else clear.begin('outline');
     };
-    if (own) clear.change({ ...own, paths: [...own.paths, path] }, 'Outline: another one', again);
-    else clear.add(roundAnother(clear.regions, outlineOf([path], clear.side)), 'Clear: Outline', 'edit', again);
+    if (own) {
+      clear.setHand('edit');
+      clear.change({ ...own, paths: [...own.paths, path] }, 'Outline: another one', again);
+    } else clear.add(roundAnother(clear.regions, outlineOf([path], clear.side)), 'Clear: Outline', 'edit', again);
   };
 
   /** Show the way to the pointer; while one is asked for, the pointer goes on alone. */

@@ -89,13 +89,14 @@ export const outlineOf = (paths: Knot[][], backdrop: Of<'outline'>['backdrop'] =
   edge: 'drawn',
 });
 
-/** A line round a product: all outside of it is backdrop. */
 type Round = Of<'box'> | Of<'outline'>;
+
+/** Whether a line goes round a product, so that all outside of it is backdrop. */
 const isRound = (region: Region): region is Round =>
   region.kind === 'box' || (region.kind === 'outline' && region.backdrop === 'outside');
 
 /** A line round another product than those before it keeps its own besides theirs; one round the same narrows it. */
-export function roundAnother<R extends Round>(before: Region[], made: R): R {
+export function roundAnother(before: Region[], made: Round): Round {
   const others = before.filter(isRound).filter((one) => one.on && one.how !== 'take');
   const apart = isRound(made) && others.length > 0 && others.every((one) => overlap(bounds(one), bounds(made)) < 0.5);
   return apart ? { ...made, how: 'intersect' } : made;

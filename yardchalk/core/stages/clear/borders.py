@@ -7,11 +7,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Float, Mask
+from yardchalk.core.colour import Mask
 from yardchalk.core.regions import Pieces, disc, pieces_of
 
 _FLANK = 3  # px; so much farther out automatic clearing has a border than others have it
 _PINHOLE = 30  # px
+_NEAR = 0.05  # of the longer side
 _CORNER = 3  # px; what is narrower is the corner of a wider part
 
 
@@ -31,15 +32,20 @@ def within_flank(cleared: Mask) -> Mask:
     return out
 
 
-def parts_outside(cleared: Mask, outside: Mask) -> tuple[Pieces, Float]:
-    """The pieces of what automatic clearing finds (h, w), flanks that touch joining none, and which share of each is outside.
+def parts_outside(cleared: Mask, outside: Mask) -> tuple[Pieces, NDArray[np.float64]]:
+    """The pieces of what automatic clearing finds within its flank (h, w), and which share of each is outside.
 
     The share of label 0, which is no piece, is not a number.
     """
-    pieces = pieces_of(within_flank(cleared), diagonal=True)
-    shares = pieces.means(outside[..., None].astype(np.float32))[:, 0].astype(np.float32)
+    pieces = pieces_of(cleared, diagonal=True)
+    shares = pieces.means(outside[..., None].astype(np.float32))[:, 0]
     shares[0] = np.nan
     return pieces, shares
+
+
+def near(found: Mask) -> Mask:
+    """What is so near to what was found (h, w) that it would have been found with it if it joined on to it, or is in its light."""
+    return cv2.distanceTransform((~found).view(np.uint8), cv2.DIST_L2, 5) < _NEAR * max(found.shape)
 
 
 def with_cleared_border(product: Mask, cleared: Mask, reach: int, own: Mask) -> Mask:

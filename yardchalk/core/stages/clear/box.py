@@ -20,7 +20,7 @@ from yardchalk.core.compiled import compiled
 from yardchalk.core.errors import YardError
 from yardchalk.core.regions import Flood, disc, outside_of, pieces_of
 from yardchalk.core.settings_base import Stroke
-from yardchalk.core.stages.clear.borders import parts_outside, with_cleared_border, with_flank, within_flank
+from yardchalk.core.stages.clear.borders import near, parts_outside, with_cleared_border, with_flank
 from yardchalk.core.stages.clear.ground import Ground
 
 _SIDE = 480  # px; long side of the picture that the cut is made on
@@ -32,7 +32,6 @@ _HUE_OFF, _SHADE_OFF = 0.02, 0.2  # log light; so far from a stroke that says ba
 _STEP_KEPT, _STEP_DROPPED = 16.0, 9.0  # in units of the backdrop's noise; product has grain, a shadow has none
 _HOLE = 0.05  # of what a stroke goes on over
 _LEAST = 1e-3  # share of the largest piece; smaller ones are no product
-_NEAR = 0.05  # of the longer side
 
 
 def box(region: BoxRegion, ground: Ground) -> Float:
@@ -42,11 +41,14 @@ def box(region: BoxRegion, ground: Ground) -> Float:
 
 def said_by_strokes(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask]:
     """What strokes say is product, up to the edge beside it, and what backdrop, with what they go on over: bool (h, w)."""
-    return _solved(region, ground)[1:]
+    _, product, backdrop = _solved(region, ground)
+    return product, backdrop
 
 
-def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask, Mask]:
-    def packed() -> tuple[NDArray[np.uint8], ...]:
+def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, ...]:
+    """The product, and what is said by strokes, as `said_by_strokes` gives it."""
+
+    def masks() -> tuple[Mask, ...]:
         inside = ground.mask_of(region.loop)
         if inside.mean() < 1e-4:
             raise YardError("has no area inside the frame", where="The box", remedy="Draw it round the product")
@@ -57,20 +59,13 @@ def _solved(region: BoxRegion, ground: Ground) -> tuple[Mask, Mask, Mask]:
             product = _mended(begun, keep, drop)
         product = _at_edges(ground, product, inside, keep, drop)
         if ground.trusted:
-            cleared = within_flank(ground.clearing.product) & inside & ~begun.beside
-            product = with_cleared_border(product, cleared, _reach(ground), keep | drop)
+            product = with_cleared_border(product, ground.cleared & inside & ~begun.beside, _reach(ground), keep | drop)
             # Gaps finer than the picture that the cut is made on.
             product &= ~ground.clearing.gaps | keep
         said = product & (cv2.dilate(keep.view(np.uint8), disc(2 * _reach(ground) + 1)) > 0)
-        return np.packbits(product), np.packbits(said), np.packbits(drop)
+        return product, said, drop
 
-    product, said, drop = ground.kept(("solved box", region.loop, region.strokes), packed)
-    return unpacked(product, ground.shape), unpacked(said, ground.shape), unpacked(drop, ground.shape)
-
-
-def unpacked(bits: NDArray[np.uint8], shape: tuple[int, int]) -> Mask:
-    """A mask (h, w) that was kept as bits."""
-    return np.unpackbits(bits, count=shape[0] * shape[1]).view(bool).reshape(shape)
+    return ground.kept_masks(("solved box", region.loop, region.strokes), masks)
 
 
 def _reach(ground: Ground) -> int:
@@ -102,21 +97,22 @@ def _gone_on(ground: Ground, region: BoxRegion, stroke: Stroke, painted: Mask, i
     where = inside if stroke.adds else product
     seeds = painted & where
 
-    def packed() -> NDArray[np.uint8]:
+    def reached() -> tuple[Mask, ...]:
         features = ground.kept("box features", lambda: cv2.GaussianBlur(ground.evidence.features, (0, 0), _SMOOTH))
         # It was painted for what is wrong, though it may reach over it.
         wrong = seeds & (product != stroke.adds)
         like = np.median(features[wrong if 3 * np.count_nonzero(wrong) > np.count_nonzero(seeds) else seeds], axis=0)
         if stroke.adds and np.hypot(like[1], like[2]) < _OF_A_HUE:
-            return np.packbits(painted)
+            return (painted,)
         flood = Flood(_cost_of_alike(ground.evidence.steps, features, where, like, stroke.adds), seeds)
         flood.rise(_STEP_KEPT if stroke.adds else _STEP_DROPPED)
         flood.settle()
-        return np.packbits(_without_holes(flood.reached) | painted)
+        return (_without_holes(flood.reached) | painted,)
 
     if not seeds.any():
         return painted
-    return unpacked(ground.kept(("box", region.loop, stroke), packed), ground.shape)
+    (gone_on,) = ground.kept_masks(("box", region.loop, stroke), reached)
+    return gone_on
 
 
 @compiled
@@ -197,7 +193,7 @@ def _begun(ground: Ground, inside: Mask) -> _Cut:
     if ground.trusted:
         explained = ~cv2.dilate(ground.clearing.product.view(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
         marks[(marks == cv2.GC_PR_FGD) & _small(explained, size, 0.99)] = cv2.GC_PR_BGD
-        whole, mostly_outside = _found_in(inside, ground.clearing.product)
+        whole, mostly_outside = _found_in(inside, ground)
         if whole.any():
             beside = mostly_outside
             marks[(marks == cv2.GC_PR_BGD) & _small(near(whole), size, 0.99)] = cv2.GC_BGD
@@ -213,16 +209,11 @@ def _begun(ground: Ground, inside: Mask) -> _Cut:
     return begun
 
 
-def _found_in(inside: Mask, product: Mask) -> tuple[Mask, Mask]:
-    """The pieces of the product that lie wholly inside, and those that lie mostly outside; flanks that touch join none."""
-    pieces, outside = parts_outside(product, ~inside)
+def _found_in(inside: Mask, ground: Ground) -> tuple[Mask, Mask]:
+    """What automatic clearing finds that lies wholly inside, within its flank; and what lies mostly outside, with it."""
+    pieces, outside = parts_outside(ground.cleared, ~inside)
     whole, beside = pieces.chosen(outside == 0), pieces.chosen(outside > 0.5)
-    return whole, with_flank(beside) & product & ~with_flank(whole)
-
-
-def near(mask: Mask) -> Mask:
-    """What is so near that what joins on to it would have been found with it."""
-    return cv2.distanceTransform((~mask).view(np.uint8), cv2.DIST_L2, 5) < _NEAR * max(mask.shape)
+    return whole, with_flank(beside) & ground.clearing.product & ~with_flank(whole)
 
 
 def _both(marks: NDArray[np.uint8]) -> bool:

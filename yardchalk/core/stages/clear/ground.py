@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, to_linear
 from yardchalk.core.stages.clear.automatic import Clearing
+from yardchalk.core.stages.clear.borders import within_flank
 from yardchalk.core.stages.clear.evidence import Evidence
 from yardchalk.core.stages.clear.one_ink import Ink, one_ink
 from yardchalk.core.stages.plot import Plot
@@ -54,6 +55,12 @@ class Ground:
         found: T = self._found[key]
         return found
 
+    def kept_masks(self, key: Any, find: Callable[[], tuple[Mask, ...]]) -> tuple[Mask, ...]:
+        """The same of masks (h, w), as bits meanwhile."""
+        kept = self.kept(key, lambda: tuple(np.packbits(mask) for mask in find()))
+        h, w = self.shape
+        return tuple(np.unpackbits(bits, count=h * w).view(bool).reshape(h, w) for bits in kept)
+
     @property
     def shape(self) -> tuple[int, int]:
         return self.plot.height, self.plot.width
@@ -82,6 +89,11 @@ class Ground:
     def clearing(self) -> Clearing:
         """What automatic clearing finds."""
         return self._clearing()
+
+    @cached_property
+    def cleared(self) -> Mask:
+        """The product that it finds, bool (h, w), within the flank of its border."""
+        return within_flank(self.clearing.product)
 
     @cached_property
     def lab(self) -> Float:

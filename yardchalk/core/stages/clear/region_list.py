@@ -37,8 +37,8 @@ from yardchalk.core.clear_settings import (
 )
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.errors import YardError
-from yardchalk.core.stages.clear.borders import parts_outside, thin_detail, with_cleared_border, with_flank, within_flank
-from yardchalk.core.stages.clear.box import box, near, said_by_strokes, unpacked
+from yardchalk.core.stages.clear.borders import near, parts_outside, thin_detail, with_cleared_border, with_flank
+from yardchalk.core.stages.clear.box import box, said_by_strokes
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.family import family
 from yardchalk.core.stages.clear.gaps import gaps
@@ -215,7 +215,7 @@ def _outline(region: OutlineRegion, ground: Ground) -> Float:
     if region.edge == "drawn" or region.backdrop == "inside" or not ground.trusted:
         return value
     drawn = value < 0.5
-    product = with_cleared_border(drawn, within_flank(ground.clearing.product), _HAND, thin_detail(drawn, _HAND))
+    product = with_cleared_border(drawn, ground.cleared, _HAND, thin_detail(drawn, _HAND))
     return (~product).astype(np.float32)
 
 
@@ -281,9 +281,7 @@ class _State:
         combined = value if self.nothing and region.how == "add" else COMBINE[region.how](self.said.backdrop, value)
         # What somebody goes round is their word; going round a product says nothing of all the rest.
         drawn = isinstance(region, OutlineRegion) and region.backdrop == "inside" and region.how != "intersect"
-        painted: Mask | None = value > 0.5 if drawn else None
-        if isinstance(region, BoxRegion | OutlineRegion) and region.how == "add" and not drawn:
-            painted = self._passed_by(region, value)
+        painted = value > 0.5 if drawn else self._passed_by(region, value)
         if finds(region):
             self.found = value if self.nothing and region.how == "add" else COMBINE[region.how](self.found, value)
             if isinstance(region, AutomaticRegion | GapsRegion):
@@ -291,7 +289,8 @@ class _State:
             if isinstance(region, BoxRegion) and region.how == "add" and region.strokes:
                 product, backdrop = said_by_strokes(region, self.ground)
                 combined, self.found = (np.where(product, np.float32(0), values) for values in (combined, self.found))
-                painted = product | backdrop if painted is None else painted | product | backdrop
+                by_strokes = product | backdrop
+                painted = by_strokes if painted is None else painted | by_strokes
             if self.overlay is not None:
                 _forget(self.overlay, combined != self.said.backdrop)
         else:
@@ -345,17 +344,20 @@ class _State:
         self._paint(by_hand)
         return float(touched.mean())
 
-    def _passed_by(self, region: BoxRegion | OutlineRegion, value: Float) -> Mask | None:
+    def _passed_by(self, region: AnyRegion, value: Float) -> Mask | None:
         """What automatic clearing finds that a line round a product leaves outside as a whole, with its light on what is near."""
+        if not isinstance(region, BoxRegion | OutlineRegion) or region.how != "add":
+            return None
 
-        def packed() -> NDArray[np.uint8]:
+        def passed_by() -> tuple[Mask, ...]:
             outside = ~self.ground.mask_of(region.loop) if isinstance(region, BoxRegion) else value > 0.5
-            pieces, shares = parts_outside(self.ground.clearing.product, outside)
+            pieces, shares = parts_outside(self.ground.cleared, outside)
             beside = pieces.chosen(shares > _BESIDE)
-            return np.packbits(near(beside) & outside if beside.any() else beside)
+            return (near(beside) & outside if beside.any() else beside,)
 
+        # Strokes in a box do not change it.
         hangs_on = region.loop if isinstance(region, BoxRegion) else region
-        passed = unpacked(self.ground.kept(("passed by", hangs_on), packed), self.ground.shape)
+        (passed,) = self.ground.kept_masks(("passed by", hangs_on), passed_by)
         return passed if passed.any() else None
 
     def _paint(self, by_hand: Mask) -> None:
