@@ -61,10 +61,11 @@ def measure(paths: tuple[Path, Path], sheet: str = "transparent") -> Row:
     photo, truth = paths
     cv2.setNumThreads(1)
     data, alpha = photo.read_bytes(), unit(truth)
-    done = produce(Render(data, photo.stem, load_sheet(sheet)), load_spec("cutout"), whole_frame=True, matte=True)
+    render = Render(data, photo.stem, load_sheet(sheet))
+    done = produce(render, load_spec("cutout"), whole_frame=True, matte=True)
     assert done.matte is not None
     matte = (decode_photo(done.matte, "matte").pixels[..., 0] / 255).astype(np.float32)
-    figures = score(matte, alpha)
+    figures = score(matte, alpha) | _at_other_sizes(render, alpha)
     colour = truth.with_name(f"{photo.stem}_Fcast.png")
     if colour.exists():
         result = decode_photo(done.data, "result")
@@ -76,6 +77,16 @@ def measure(paths: tuple[Path, Path], sheet: str = "transparent") -> Row:
     wrong = cv2.morphologyEx(wrong.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     points = any(wrong[y : y + h, x : x + w].any() for f in serious if f.place for x, y, w, h in [f.place.original])
     return Row(photo.stem, figures, done.verdict, [(f.check, f.severity) for f in serious], points, _white(data, photo.stem, alpha))
+
+
+def _at_other_sizes(render: Render, alpha: np.ndarray) -> dict[str, float]:
+    """As a preview or a smaller listing has it, and a larger one."""
+    figures = {}
+    for name, scale, way in (("mse_half", 0.5, cv2.INTER_AREA), ("mse_larger", 1.5, cv2.INTER_CUBIC)):
+        found = render.cut(scale, render.whole(scale)).alpha
+        true = np.clip(cv2.resize(alpha, found.shape[::-1], interpolation=way), 0, 1)
+        figures[name] = float(((found - true) ** 2).mean() * 1e3)
+    return figures
 
 
 def _white(data: bytes, name: str, alpha: np.ndarray) -> str:

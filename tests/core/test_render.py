@@ -83,6 +83,11 @@ class LawTest(unittest.TestCase):
         self.assertGreaterEqual(float((difference <= 1)[~edge].mean()), 0.999)
         self.assertLess(float(difference[edge].mean()), 2.5)
 
+    def test_below_the_size_it_is_solved_at_a_preview_shows_what_is_delivered(self) -> None:
+        large = Picture(self.render.picture(1.0, whole(self.render))).resized(500, 380).pixels
+        small = self.render.picture(0.5, whole(self.render, 0.5))
+        self.assertLess(float(np.percentile(delta_e(to_lab(small), to_lab(large)), 99.9)), 1.2)
+
     def test_beyond_the_product_a_picture_is_exactly_its_card(self) -> None:
         alpha = self.render.cut(1.0, whole(self.render)).alpha
         for card, level in (("white", 255), ("black", 0), ("grey", 128)):

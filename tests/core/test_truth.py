@@ -41,6 +41,14 @@ class TruthTest(unittest.TestCase):
                 render = Render(photo.read_bytes(), photo.stem, load_sheet("transparent"))
                 self.assertGreater(score(render.cut(1.0, render.whole(1.0)).alpha, unit(truth))["iou"], floor)
 
+    def test_wires_are_as_good_in_a_preview_and_in_a_larger_listing(self) -> None:
+        photo, truth = TRUTH["PW-2011"]  # a wire rack, solved at 1,600 px
+        render, true = Render(photo.read_bytes(), photo.stem, load_sheet("white")), unit(truth)
+        for scale, way in ((0.5, cv2.INTER_AREA), (1.5, cv2.INTER_CUBIC)):
+            with self.subTest(scale=scale):
+                found = render.cut(scale, render.whole(scale)).alpha
+                self.assertLess(score(found, np.clip(cv2.resize(true, found.shape[::-1], interpolation=way), 0, 1))["mse"], 0.7)
+
     def test_photos_that_went_through_other_hands_are_cleared_all_the_same(self) -> None:
         # White on white in noise, in more of it stoneware in its own shadow, and where half of the paper has none since it is burnt out;
         # a blue backdrop in a file's blocks, in the dark, in noise; an icon whose handle's gap JPEG has ringed twice.

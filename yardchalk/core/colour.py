@@ -49,6 +49,12 @@ def linear_table(levels: int) -> Float:
 
 
 @cache
+def even_table(levels: int) -> Float:
+    """Every code as a share of the highest, float32 of shape (levels,)."""
+    return np.linspace(0, 1, levels, dtype=np.float32)
+
+
+@cache
 def log_table() -> Float:
     """Natural logarithm of linear light of every uint8 code, floored at 0.003: float32 of shape (256,)."""
     return np.log(np.maximum(linear_table(256), 3e-3)).astype(np.float32)
@@ -199,12 +205,12 @@ def area_mean(
     """
     rows, columns = region or (slice(0, height), slice(0, width))
     h, w = values.shape[:2]
-    left, across = _areas(w, width, columns.start, columns.stop)
-    above, down = _areas(h, height, rows.start, rows.stop)
+    left, across = area_taps(w, width, columns.start, columns.stop)
+    above, down = area_taps(h, height, rows.start, rows.stop)
     return _weighted(np.ascontiguousarray(values), table.astype(np.float32), codes, left, across, above, down)
 
 
-def _areas(source: int, target: int, start: int, stop: int) -> tuple[NDArray[np.intp], Float]:
+def area_taps(source: int, target: int, start: int, stop: int) -> tuple[NDArray[np.intp], Float]:
     """For target pixels: the first source pixel under each, and the shares of it and the next ones (taps, pixels).
 
     Taps come in threes, since loops over three at a time are the quickest; the last may be nothing.

@@ -28,6 +28,7 @@ from yardchalk.core.stages.edge.glass import seen_through
 from yardchalk.core.stages.edge.matte import BandSettings, Cutout, Matte, Mixing, Part, Solution
 from yardchalk.core.stages.edge.overlay import lay_over
 from yardchalk.core.stages.edge.patch import patched, places_of_change
+from yardchalk.core.stages.edge.smaller import made_smaller
 from yardchalk.core.stages.edge.solve import solve_matte
 from yardchalk.core.stages.edge.stretches import TOLD, Stretch, outline_stretches
 from yardchalk.core.stages.edge.weigh import refine
@@ -278,11 +279,18 @@ class EdgedPhoto(ClearedPhoto):
     def _solved_cut(self, scale: float, region: Region) -> Cutout:
         """The matte as it is solved, and as regions have it, before clean-up."""
         width, height = self.size_at(scale)
-        if scale != self.analysis_scale:
+        key = self.digest, "solved cut", self.clear_key, self.band_key, width, height
+        if scale < self.analysis_scale:
+            return cropped(self.cache.get(key, lambda: self._made_smaller(width, height)), region.index)
+        if scale > self.analysis_scale:
             # Only the finished one is kept: two of a large photo would be too much.
             return self._cut(width, height, region, scale)
-        key = (self.digest, "solved cut", self.clear_key, self.band_key, width, height, region)
-        return self.cache.get(key, lambda: self._cut(width, height, region, scale))
+        return self.cache.get((*key, region), lambda: self._cut(width, height, region, scale))
+
+    def _made_smaller(self, width: int, height: int) -> Cutout:
+        scale = self.analysis_scale
+        whole = self.whole(scale)
+        return made_smaller(self._solved_cut(scale, whole), self.part(scale, whole).pixels, width, height)
 
     def _cut(self, width: int, height: int, region: Region, scale: float) -> Cutout:
         photo = self.part(scale, region)

@@ -11,7 +11,7 @@ from yardchalk.core.colour import Float, Mask, decode, encode
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import pieces_of
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
-from yardchalk.core.stages.edge.first import drop_crumbs
+from yardchalk.core.stages.edge.first import drop_crumbs, drop_tongues
 from yardchalk.core.stages.edge.matte import (
     BEHIND_FROM,
     FRONT_FROM,
@@ -39,6 +39,7 @@ _FRONT_SPREAD, _LOOKED_FRONT = 0.03, 0.1
 _LIGHT_SPREAD = 0.02  # of what is seen, share of the backdrop's light
 _SHADE_SPREAD = 0.5  # of how the backdrop changes beside the outline
 _PLAIN_CONTRAST = 0.06  # share of the backdrop's light, from which on an edge is plain to see
+_TONGUE = 3.0  # px; farther from all that is covered by half, what is faint is not the product's edge
 _CARRIED = 10.0  # px; how far along an outline is carried on
 SOLID = 0.9  # share of the outline that is not of thin detail, from which on it is carried on
 
@@ -57,14 +58,13 @@ def describe_band(
     settings: BandSettings = BandSettings(),
     at: Part | None = None,
 ) -> Solution:
-    """What it takes to weigh the pixels of the band of a solved matte, at any size; of these rows and columns, if not of all."""
+    """What it takes to weigh the pixels of the band of a solved matte; of these rows and columns, if not of all."""
     whole = without_band(np.zeros(matte.alpha.shape, bool))
     at = at or around(matte.alpha > 0)
     if at is None:
         return whole
-    here = Matte(matte.alpha[at], matte.thin[at], matte.told[at], matte.spread)
-    if matte.looked is not None:
-        here = replace(here, looked=matte.looked[at])
+    looked, wider = (None if where is None else where[at] for where in (matte.looked, matte.wider))
+    here = Matte(matte.alpha[at], matte.thin[at], matte.told[at], matte.spread, looked, wider)
     part = _described(np.ascontiguousarray(pixels[at]), here, light[at], settings)
     whole.alpha[at], whole.distance[at], whole.index[at] = part.alpha, part.distance, part.index
     return replace(part, alpha=whole.alpha, distance=whole.distance, index=whole.index)
@@ -122,6 +122,10 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     made = Solution(alpha, distance, spread, settings.clean, index, rows.size, front, behind, doubt, drawn)
     weighed = refine(made, pixels, (alpha.shape[1], alpha.shape[0]), 0, 0).alpha
     drop_crumbs(weighed, settings.crumb)
+    # Bristles and wires reach far out; a solid product's border does not, but folds and shadows that meet it look as if it did.
+    solid = fine.sum() < (1 - SOLID) * fine.size if settings.solid is None else settings.solid
+    if solid and settings.width is None:
+        drop_tongues(weighed, max(_TONGUE, OPEN_SPREADS * spread), settings.crumb, matte.wider)
     filled = _fill_pinholes(weighed, thin, settings.crumb)
     # Where nothing is left, nothing comes back at another size; nor does what was filled.
     near = cv2.dilate((weighed > 0).view(np.uint8), np.ones((3, 3), np.uint8)) > 0

@@ -120,6 +120,19 @@ def drop_crumbs(alpha: Float, least: float) -> None:
     alpha[pieces.chosen(crumb)] = 0
 
 
+def drop_tongues(alpha: Float, reach: float, least: float, meant: Mask | None = None) -> None:
+    """Clear what is faint and farther than `reach`, px, from all that is covered by half, in pieces of less than `least`, px² covered,
+    but for those that touch what is meant; in place.
+    """
+    off = cv2.distanceTransform((alpha < 0.5).view(np.uint8), cv2.DIST_L2, 5)
+    pieces = pieces_of((alpha > 0) & (off > reach), diagonal=True)
+    tongue = pieces.area * pieces.means(alpha[..., None])[:, 0] < least
+    tongue[0] = False
+    if meant is not None:
+        tongue[np.unique(pieces.labels[meant])] = False
+    alpha[pieces.chosen(tongue)] = 0
+
+
 def _trim(pixels: NDArray[np.uint8], product: Mask, noise: float, settings: FirstSettings) -> Mask:
     """The product without the flank that the clearing left on it.
 

@@ -1,7 +1,7 @@
 """The matte in the band along the product's border: what it is solved by, what it is, and what is cut out by it.
 
-It is found in three steps: solved on the analysis picture (`solve`), described there (`describe`), and weighed at any size,
-pixel by pixel (`weigh`). Everything is computed for the band's pixels alone; the rest of the photo is never turned into
+It is found in three steps: solved on the analysis picture (`solve`), described there (`describe`), and weighed at that size
+or a larger one, pixel by pixel (`weigh`); at a smaller one it is averaged (`smaller`). Everything is computed for the band's pixels alone; the rest of the photo is never turned into
 floating point.
 """
 
@@ -53,7 +53,8 @@ class BandSettings:
 @dataclass(frozen=True)
 class Matte:
     """A solved matte: coverage, float32 (h, w); where detail is thin, bool (h, w); how well the known backdrop told, float32;
-    how far edges are spread, px, as a first measurement has it; and where coverage is the close look's, bool (h, w), if there was one.
+    how far edges are spread, px, as a first measurement has it; where coverage is the close look's, bool (h, w), if there was one; and
+    where a person says that detail is, bool (h, w), if so.
     """
 
     alpha: Float
@@ -61,11 +62,12 @@ class Matte:
     told: Float
     spread: float
     looked: Mask | None = None
+    wider: Mask | None = None
 
 
 @dataclass(frozen=True)
 class Solution:
-    """The matte as decided on the analysis picture, and what it takes to weigh its band's pixels at another size.
+    """The matte as decided on the analysis picture, and what it takes to weigh its band's pixels there and at a larger size.
 
     Attributes
     ----------

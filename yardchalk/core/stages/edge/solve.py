@@ -104,7 +104,7 @@ def solve_matte(
         where = np.zeros(product.shape, bool)
         where[at] = settled
         whole = replace(whole, looked=where)
-    return replace(whole, spread=spread)
+    return replace(whole, spread=spread, wider=wider)
 
 
 def _fibres(pixels: NDArray[np.uint8], light: Float, noise: float) -> Float:

@@ -1,10 +1,9 @@
-"""The matte at any size, each pixel weighed by itself.
+"""The matte at the analysis picture's size and at any larger one, each pixel weighed by itself.
 
 C = alpha F + (1 - alpha) B, with what is expected of alpha from its distance to the outline or, where no smooth outline
 explains it, from the close look; of F from the product nearby, and of B from the backdrop nearby, each with a spread. Alpha
 and F are made most likely in turn (Chuang, Curless, Salesin and Szeliski, A Bayesian approach to digital matting, CVPR
-2001). So an edge is as sharp as the photo has it, a tile is exactly a piece of the whole, and a preview has the edges of
-the delivery.
+2001). So an edge is as sharp as the photo has it, and a tile is exactly a piece of the whole.
 """
 
 import math
@@ -12,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Coded, Float, Mask, decode, encode, linear_table, top
+from yardchalk.core.colour import Coded, Float, Mask, decode, encode, even_table, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.edge.matte import ALL, FRONT_FROM, NOTHING, Cutout, Solution
 from yardchalk.core.stages.edge.samples import Places, see
@@ -31,7 +30,7 @@ _FAR_OUT = 2.0  # spreads of an edge
 
 
 def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int, top_row: int) -> Cutout:
-    """The matte of a region of the photo at any size.
+    """The matte of a region of the photo, at no less than the analysis picture's size.
 
     Parameters
     ----------
@@ -49,12 +48,12 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
     down = np.minimum(((np.arange(top_row, top_row + h) + 0.5) * sy).astype(np.intp), ah - 1)
     # What the lens did at the analysis picture's size, without what its pixels did, and with what ours do.
     lens = max(solution.spread**2 - _PIXEL**2, 0.2**2)
-    spread = math.sqrt(lens / (sx * sy) + _PIXEL**2) if sx < 1 else math.sqrt(solution.spread**2 / (sx * sy) + _PIXEL**2 * (1 - 1 / sx**2))
+    spread = math.sqrt(lens / (sx * sy) + _PIXEL**2) if sx < 1 else solution.spread
     clean = solution.clean if solution.clean > FRONT_FROM else min(FRONT_FROM, _FAR_OUT * solution.spread)
     tables = linear_table(top(pixels.dtype) + 1), linear_table(65536)
     front, behind = solution.front, solution.behind
     if solution.drawn:
-        tables = _codes(top(pixels.dtype) + 1), _codes(65536)
+        tables = even_table(top(pixels.dtype) + 1), even_table(65536)
         front, behind = encode(front), encode(behind)
     alpha = np.empty((h, w), np.float32)
     parts: list[tuple[Places, Places, Float]] = []
@@ -76,17 +75,13 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
             (left, top_row + start, sx, sy),
             spread * math.sqrt(sx * sy),
             clean,
-            # What was seen closely holds at that size, and less at others.
-            max(0.0, 1 - abs(math.log2(sx * sy)) / 2),
+            # Along smooth outlines, what was seen closely holds at that size, and less at a larger one, which shows them sharper.
+            max(0.0, 1 + math.log2(sx * sy) / 3),
             alpha[strip],
         )
         parts.append((rows[changed] + start, columns[changed], colour[changed]))
     rows, columns, colour = (np.concatenate(values) for values in zip(*parts, strict=True))
     return Cutout(alpha, rows, columns, decode(colour) if solution.drawn else colour, solution.drawn)
-
-
-def _codes(levels: int) -> Float:
-    return np.linspace(0, 1, levels, dtype=np.float32)
 
 
 @compiled
@@ -177,7 +172,11 @@ def _weigh_pixels(
                 seen[k, i], front_here[k, i], behind_here[k, i] = c[k], f[k] / known, b[k] / known
             for k in range(5):
                 doubt_here[k, i] = q[k] / known
-            thin, close = doubt_here[2, i], max(doubt_here[4, i], np.float32(0)) * np.float32(alike)
+            thin, close = doubt_here[2, i], max(doubt_here[4, i], np.float32(0))
+            # Where detail is thin it holds at any.
+            close = np.float32(alike) * close + np.float32(1 - alike) * thin * close
+            if sx < 1 and (thin > 0 or close > 0):
+                guess = _cubic_at(solved, at_y, at_x)
             by_outline, steep = np.float32(0), np.float32(0)
             if thin < one:
                 by_outline = np.float32(0.5 * (1 + math.erf(d / spread * 0.7071067811865476)))
@@ -206,6 +205,26 @@ def _weigh_pixels(
             for k in range(3):
                 out[start + i, k] = own[k, i]
     return out, changed
+
+
+@compiled
+def _cubic_at(values: Float, y: float, x: float) -> np.float32:
+    """Between the pixels by cubic convolution (Keys, 1981), kept within 0..1."""
+    h, w = values.shape
+    y0, x0 = int(y) - 1, int(x) - 1
+    total = 0.0
+    for j in range(4):
+        line = values[min(max(y0 + j, 0), h - 1)]
+        share = _keys(y - (y0 + j))
+        for i in range(4):
+            total += share * _keys(x - (x0 + i)) * line[min(max(x0 + i, 0), w - 1)]
+    return np.float32(min(max(total, 0.0), 1.0))
+
+
+@compiled
+def _keys(distance: float) -> float:
+    d = abs(distance)
+    return (1.5 * d - 2.5) * d * d + 1 if d < 1 else ((2.5 - 0.5 * d) * d - 4) * d + 2
 
 
 @compiled
