@@ -18,6 +18,7 @@ from yardchalk.core.deliver import on_canvas, produce
 from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.render import Render, StageCache
 from yardchalk.core.settings import EdgeMarks, LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
+from yardchalk.core.settings_base import Length
 from yardchalk.core.stages.place import place, product_box
 from yardchalk.core.views import off_pixels, view
 
@@ -87,6 +88,11 @@ class LawTest(unittest.TestCase):
         large = Picture(self.render.picture(1.0, whole(self.render))).resized(500, 380).pixels
         small = self.render.picture(0.5, whole(self.render, 0.5))
         self.assertLess(float(np.percentile(delta_e(to_lab(small), to_lab(large)), 99.9)), 1.2)
+        # A gap that was filled is open again: what other settings are made of stays as it was.
+        filled = self.render.with_marks(Marks(edge=EdgeMarks(holes=Length(value=60, unit="%"))))
+        fewer = self.render.with_marks(Marks(edge=EdgeMarks(holes=Length(value=5))))
+        full, open_ = (each.cut(0.5, whole(each, 0.5)).alpha for each in (filled, fewer))
+        self.assertGreater(float((full - open_).sum()), 100)
 
     def test_beyond_the_product_a_picture_is_exactly_its_card(self) -> None:
         alpha = self.render.cut(1.0, whole(self.render)).alpha

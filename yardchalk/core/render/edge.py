@@ -266,8 +266,8 @@ class EdgedPhoto(ClearedPhoto):
             # At another size a speck may reach a little farther; but not into what is kept.
             kept = cv2.dilate((self._kept_apart(tidy)).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
             change[(cv2.dilate(tidy.dropped.view(np.uint8), np.ones((3, 3), np.uint8)) > 0) & (~kept | tidy.dropped)] = 0
-        # In place, but for the analysis picture's own, which is kept.
-        out = alpha.copy() if scale == self.analysis_scale else alpha
+        # In place, but for what is kept: the analysis picture's own and what was made of it.
+        out = alpha.copy() if scale <= self.analysis_scale else alpha
         down, across = (places.ravel() for places in self._pixels_under(change.shape, scale, region))
         apply_changes(out, change, down, across)
         return out

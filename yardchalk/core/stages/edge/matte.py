@@ -1,8 +1,8 @@
 """The matte in the band along the product's border: what it is solved by, what it is, and what is cut out by it.
 
 It is found in three steps: solved on the analysis picture (`solve`), described there (`describe`), and weighed at that size
-or a larger one, pixel by pixel (`weigh`); at a smaller one it is averaged (`smaller`). Everything is computed for the band's pixels alone; the rest of the photo is never turned into
-floating point.
+or a larger one, pixel by pixel (`weigh`); at a smaller one it is averaged (`smaller`). Everything is computed for the band's
+pixels alone; the rest of the photo is never turned into floating point.
 """
 
 from dataclasses import dataclass, replace
