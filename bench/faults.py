@@ -107,6 +107,7 @@ class Case:
             "evidence": r.evidence,
             "analysis_scale": s,
             "alpha": alpha,
+            "covered": _from_canvas(alpha, at, s, small.shape),
             "laid_over": alpha,
             "stretches": outline_stretches(own, r.analysis, s, 1.0, cut),
             "placing": at,
@@ -148,6 +149,13 @@ def _warped(values: Float, at: Placing) -> Float:
         return cv2.warpAffine(small, move, (at.width, at.height)).astype(np.float32)
     move = np.array([[at.scale, 0, at.left + (at.scale - 1) / 2], [0, at.scale, at.top + (at.scale - 1) / 2]])
     return cv2.warpAffine(values, move, (at.width, at.height), flags=cv2.INTER_LINEAR).astype(np.float32)
+
+
+def _from_canvas(values: Float, at: Placing, scale: float, shape: tuple[int, ...]) -> Float:
+    """What the canvas has, on the analysis picture."""
+    step = at.scale / scale
+    move = np.array([[step, 0, at.left + (step - 1) / 2], [0, step, at.top + (step - 1) / 2]])
+    return cv2.warpAffine(values, move, shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP).astype(np.float32)
 
 
 @cache

@@ -49,6 +49,14 @@ class TruthTest(unittest.TestCase):
                 found = render.cut(scale, render.whole(scale)).alpha
                 self.assertLess(score(found, np.clip(cv2.resize(true, found.shape[::-1], interpolation=way), 0, 1))["mse"], 0.7)
 
+    def test_what_is_found_in_a_photo_does_not_hang_on_the_listing(self) -> None:
+        photo, _ = TRUTH["PW-1015"]  # its thin handle is cut off by the frame
+        render = Render(photo.read_bytes(), photo.stem, load_sheet("white"))
+        found = [
+            {f.check for f in produce(render, load_spec(spec)).findings if f.severity != "note"} for spec in ("square-2000", "small-gif")
+        ]
+        self.assertEqual(found, [{"cast", "cut-off"}, {"cast", "cut-off"}])
+
     def test_photos_that_went_through_other_hands_are_cleared_all_the_same(self) -> None:
         # White on white in noise, in more of it stoneware in its own shadow, and where half of the paper has none since it is burnt out;
         # a blue backdrop in a file's blocks, in the dark, in noise; an icon whose handle's gap JPEG has ringed twice.

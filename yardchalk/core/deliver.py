@@ -155,6 +155,7 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         evidence=render.evidence,
         analysis_scale=render.analysis_scale,
         alpha=laid.alpha,
+        covered=render.coverage(render.analysis_scale, render.whole(render.analysis_scale)),
         laid_over=laid.covered,
         stretches=render.stretches,
         placing=placing,

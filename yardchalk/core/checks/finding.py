@@ -151,6 +151,7 @@ class Checked:
     spec : with the limits.
     clearing, evidence : on the analysis picture, which has `analysis_scale` px for one px of the original.
     alpha : float32, shape of the result; coverage as rendered (0 where the canvas is empty).
+    covered : float32, of the analysis picture's shape; the same there: what is found in a photo does not hang on the result's size.
     laid_over : float32, shape of the result; coverage by product, shadow and what the spec adds: 0 where there is background alone.
     stretches : of the outline, with figures.
     placing : how the photo lies on the result.
@@ -179,6 +180,7 @@ class Checked:
     evidence: Evidence
     analysis_scale: float
     alpha: Float
+    covered: Float
     laid_over: Float
     stretches: list[Stretch]
     placing: Placing
@@ -250,15 +252,6 @@ class Checked:
         near = cv2.distanceTransform(1 - border, cv2.DIST_L2, 5) <= away
         untold = cv2.dilate(self.looked.rules_stand.view(np.uint8), disc_of(2 * away)) > 0
         return self.outline & (untold | ~near)
-
-    @cached_property
-    def covered(self) -> Float:
-        """Coverage as rendered, on the analysis picture: float32 (h, w)."""
-        h, w = self.clearing.product.shape
-        step = self.placing.scale / self.analysis_scale
-        to_result = np.array([[step, 0, self.placing.left + (step - 1) / 2], [0, step, self.placing.top + (step - 1) / 2]])
-        way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        return cv2.warpAffine(self.alpha, to_result, (w, h), flags=way)
 
     def largest_place(self, mask: Mask) -> Place | None:
         """The largest place of a mask of the analysis picture; pixels scattered close to each other are one. None if there is none."""
