@@ -85,7 +85,7 @@ def _at_other_sizes(render: Render, alpha: np.ndarray) -> dict[str, float]:
     for name, scale, way in (("mse_half", 0.5, cv2.INTER_AREA), ("mse_larger", 1.5, cv2.INTER_CUBIC)):
         found = render.cut(scale, render.whole(scale)).alpha
         true = np.clip(cv2.resize(alpha, found.shape[::-1], interpolation=way), 0, 1)
-        figures[name] = float(((found - true) ** 2).mean() * 1e3)
+        figures[name] = score(found, true)["mse"]
     return figures
 
 

@@ -179,8 +179,8 @@ def _resized(values: Coded, table: NDArray[np.uint16], codes: Coded, width: int,
         return values[rows, columns]
     if width < w or (width == w and height < h):
         return area_mean(values, table, codes, width, height, (rows, columns))
-    left, across = _cubic_taps(w, width, columns.start, columns.stop)
-    above, down = _cubic_taps(h, height, rows.start, rows.stop)
+    left, across = cubic_taps(w, width, columns.start, columns.stop)
+    above, down = cubic_taps(h, height, rows.start, rows.stop)
     return _weighted(np.ascontiguousarray(values), table.astype(np.float32), codes, left, across, above, down)
 
 
@@ -222,14 +222,14 @@ def area_taps(source: int, target: int, start: int, stop: int) -> tuple[NDArray[
     return first, (share / share.sum(0)).astype(np.float32)
 
 
-def _cubic_taps(source: int, target: int, start: int, stop: int) -> tuple[NDArray[np.intp], Float]:
+def cubic_taps(source: int, target: int, start: int, stop: int, slope: float = _KEYS) -> tuple[NDArray[np.intp], Float]:
     """The same for a target that is larger: the shares of cubic convolution (Keys, 1981); beyond the border lies more of its pixels."""
     place = (np.arange(start, stop) + 0.5) * (source / target) - 0.5
     base = np.floor(place).astype(np.intp) - 1
     first = np.maximum(base, 0)
     distance = np.abs(place - base - np.arange(4)[:, None])
-    near = ((_KEYS + 2) * distance - (_KEYS + 3)) * distance**2 + 1
-    far = ((_KEYS * distance - 5 * _KEYS) * distance + 8 * _KEYS) * distance - 4 * _KEYS
+    near = ((slope + 2) * distance - (slope + 3)) * distance**2 + 1
+    far = ((slope * distance - 5 * slope) * distance + 8 * slope) * distance - 4 * slope
     share = np.zeros((6, place.size), np.float32)
     taps = np.clip(base + np.arange(4)[:, None], 0, source - 1) - first
     np.add.at(share, (taps, np.arange(place.size)[None]), np.where(distance <= 1, near, far))

@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Coded, Float, Mask, decode, encode, even_table, linear_table, top
+from yardchalk.core.colour import Coded, Float, Mask, cubic_taps, decode, encode, even_table, linear_table, top
 from yardchalk.core.compiled import compiled
 from yardchalk.core.stages.edge.matte import ALL, FRONT_FROM, NOTHING, Cutout, Solution
 from yardchalk.core.stages.edge.samples import Places, see
@@ -26,6 +26,7 @@ _CHROMA = np.float32(0.05)  # weight of chroma, which JPEG halves, against luma;
 _TURNS = 3
 _STRIP = 512  # rows
 _BLOCK = 1024  # pixels
+_CURVE = -0.5  # slope of the cubic convolution that coverage is read by: the one that is exact for parabolas
 _FAR_OUT = 2.0  # spreads of an edge
 
 
@@ -73,6 +74,8 @@ def refine(solution: Solution, pixels: Coded, frame: tuple[int, int], left: int,
             rows,
             columns,
             (left, top_row + start, sx, sy),
+            *cubic_taps(aw, frame[0], left, left + w, _CURVE),
+            *cubic_taps(ah, frame[1], top_row + strip.start, top_row + strip.stop, _CURVE),
             spread * math.sqrt(sx * sy),
             clean,
             # Along smooth outlines, what was seen closely holds at that size, and less at a larger one, which shows them sharper.
@@ -119,6 +122,10 @@ def _weigh_pixels(
     rows: Places,
     columns: Places,
     place: tuple[int, int, float, float],
+    before: Places,
+    steps_across: Float,
+    above: Places,
+    steps_down: Float,
     spread: float,
     clean: float,
     alike: float,
@@ -126,8 +133,9 @@ def _weigh_pixels(
 ) -> tuple[Float, Mask]:
     """Into `alpha`: the coverage of the open pixels; returns the product's own light there, (n, 3), and for which it matters.
 
-    `spread` is that of an edge, `clean` how far inside it colour is the product's own, in px of the analysis picture; `alike`, 0..1,
-    is how near this size comes to that picture's.
+    `before` and `steps_across`, `above` and `steps_down` read between the solved pixels, as `cubic_taps` gives them. `spread` is that of
+    an edge, `clean` how far inside it colour is the product's own, in px of the analysis picture; `alike`, 0..1, is how near this size
+    comes to that picture's.
     """
     left, top_row, sx, sy = place
     ah, aw = index.shape
@@ -153,12 +161,11 @@ def _weigh_pixels(
             f[:] = 0
             b[:] = 0
             q[:] = 0
-            known, d, guess = np.float32(0), np.float32(0), np.float32(0)
+            known, d = np.float32(0), np.float32(0)
             for corner in range(4):
                 v, u = y1 if corner > 1 else y0, x1 if corner % 2 else x0
                 share = (t if corner > 1 else one - t) * (s if corner % 2 else one - s)
                 d += share * distance[v, u]
-                guess += share * solved[v, u]
                 j = index[v, u] - 1
                 if j >= 0 and share > 0:
                     known += share
@@ -175,8 +182,14 @@ def _weigh_pixels(
             thin, close = doubt_here[2, i], max(doubt_here[4, i], np.float32(0))
             # Where detail is thin it holds at any.
             close = np.float32(alike) * close + np.float32(1 - alike) * thin * close
-            if sx < 1 and (thin > 0 or close > 0):
-                guess = _cubic_at(solved, at_y, at_x)
+            guess = np.float32(0)
+            if thin > 0 or close > 0:
+                for k in range(steps_down.shape[0]):
+                    for j in range(steps_across.shape[0]):
+                        share = steps_down[k, y] * steps_across[j, x]
+                        if share != 0:
+                            guess += share * solved[above[y] + k, before[x] + j]
+                guess = min(max(guess, np.float32(0)), one)
             by_outline, steep = np.float32(0), np.float32(0)
             if thin < one:
                 by_outline = np.float32(0.5 * (1 + math.erf(d / spread * 0.7071067811865476)))
@@ -205,26 +218,6 @@ def _weigh_pixels(
             for k in range(3):
                 out[start + i, k] = own[k, i]
     return out, changed
-
-
-@compiled
-def _cubic_at(values: Float, y: float, x: float) -> np.float32:
-    """Between the pixels by cubic convolution (Keys, 1981), kept within 0..1."""
-    h, w = values.shape
-    y0, x0 = int(y) - 1, int(x) - 1
-    total = 0.0
-    for j in range(4):
-        line = values[min(max(y0 + j, 0), h - 1)]
-        share = _keys(y - (y0 + j))
-        for i in range(4):
-            total += share * _keys(x - (x0 + i)) * line[min(max(x0 + i, 0), w - 1)]
-    return np.float32(min(max(total, 0.0), 1.0))
-
-
-@compiled
-def _keys(distance: float) -> float:
-    d = abs(distance)
-    return (1.5 * d - 2.5) * d * d + 1 if d < 1 else ((2.5 - 0.5 * d) * d - 4) * d + 2
 
 
 @compiled
