@@ -28,6 +28,7 @@ from yardchalk.web.models import (
     PhotosNamed,
     PlannedFile,
     RemovedLot,
+    RowNumber,
     RunAsked,
     SheetAsked,
     StripOut,
@@ -95,7 +96,7 @@ def get_lineup(
     lot_id: int,
     after: int | None = None,
     limit: Annotated[int, Query(ge=1, le=5000)] = 1000,
-    photo: Annotated[list[int] | None, Query()] = None,
+    photo: Annotated[list[RowNumber] | None, Query()] = None,
 ) -> Any:
     """A page of the line-up: what comes after a photo in its order; or just the photos named."""
     # It is JSON already; a test holds it to the model.

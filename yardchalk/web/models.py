@@ -25,6 +25,10 @@ from yardchalk.core.stages.mend.pushing import PushTool
 State = Literal["idle", "waiting", "running", "done", "failed"]
 
 
+# As far as JSON holds whole numbers exactly, well within what PostgreSQL numbers rows by.
+RowNumber = Annotated[int, Field(ge=1, le=2**53 - 1)]
+
+
 class _Out(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
@@ -59,7 +63,7 @@ class InForce(BaseModel):
 class PhotosNamed(BaseModel):
     """Photos by number; all of the lot if none are named."""
 
-    photos: list[int] | None = None
+    photos: list[RowNumber] | None = None
 
 
 class RunAsked(PhotosNamed):
@@ -70,7 +74,7 @@ class RunAsked(PhotosNamed):
 class PhotosChosen(BaseModel):
     """Some photos of a lot, by number."""
 
-    photos: list[int] = Field(min_length=1)
+    photos: list[RowNumber] = Field(min_length=1)
 
 
 class SheetAsked(PhotosChosen):
@@ -584,7 +588,7 @@ class SameLight(BaseModel):
 
 
 class EmptySet(BaseModel):
-    photo: int | None
+    photo: RowNumber | None
 
 
 class NewSnapshot(BaseModel):
@@ -680,7 +684,7 @@ class Departure(_Out):
 
 class TriesAsked(BaseModel):
     sheets: list[str] = Field(min_length=1, max_length=6)
-    photos: list[int] = Field(min_length=1, max_length=8)
+    photos: list[RowNumber] = Field(min_length=1, max_length=8)
     again: bool = Field(False, description="Also what failed.")
 
 
