@@ -42,7 +42,8 @@ _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin pa
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
 _SURE_OF_DEPTH, _IN_SHADE, _UNEVEN = 0.75, 0.35, 0.2  # of a hole in shade; and log light, darker than the backdrop, and its deviation
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
-_SURE_OF_RING = 0.95  # and how sure it must be of that
+_SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no border
+_STEEP, _HALF_BORDERED = 121, 0.5  # as `coded_steps` has it: 20 times the noise; and share of a border along which there is such a step
 _TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
 
 
@@ -123,7 +124,8 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
     ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
     _drop_loose_specks(found, found_before)
-    return Look(found, *_left_to_the_rules(found, found_before, ratio, solid < _MOSTLY_SOLID))
+    steep = cv2.dilate(small[1], disc(_BORDER)) > _STEEP
+    return Look(found, *_left_to_the_rules(found, found_before, ratio, steep, solid < _MOSTLY_SOLID))
 
 
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
@@ -154,11 +156,23 @@ def _drop_loose_specks(found: Float, product: Mask) -> None:
     found[pieces.chosen(loose)] = 0
 
 
-def _left_to_the_rules(found: Float, product: Mask, ratio: Float, wires: bool) -> tuple[Mask, Mask]:
+def _without_border(pieces: Pieces, kept: Mask, steep: Mask) -> Mask:
+    """Which large pieces hardly a step parts from what is kept beside them: bool (n,); what is mirrored in metal ends softly."""
+    out = np.zeros(pieces.area.size, bool)
+    for i in np.flatnonzero(pieces.area > _MUCH * kept.size):
+        box = pieces.box(int(i), _BORDER)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        near = cv2.dilate(kept[box].view(np.uint8), disc(5)) > 0
+        rim = near & (cv2.dilate(piece, disc(9)) > 0) & (cv2.dilate(piece, disc(3)) == 0)
+        out[i] = i > 0 and rim.any() and steep[box][rim].mean() < _HALF_BORDERED
+    return out
+
+
+def _left_to_the_rules(found: Float, product: Mask, ratio: Float, steep: Mask, wires: bool) -> tuple[Mask, Mask]:
     """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too.
 
-    `ratio` is the log ratio to the backdrop, (h, w, 3); `wires`: whether the product is of thin parts. Returns where the rules
-    stand, and where of it are likely gaps.
+    `ratio` is the log ratio to the backdrop, (h, w, 3); `steep`: near a step; `wires`: whether the product is of thin parts.
+    Returns where the rules stand, and where of it are likely gaps.
     """
     stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
     looked = found > 0.5
@@ -188,7 +202,9 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, wires: bool) -
             lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
             enough = np.where(lattice, _SURE_OF_GAPS, np.where(_in_depth(pieces, ratio), _SURE_OF_DEPTH, _SURE_TO_DROP))
             # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
-            enough[strips & _unlike_paper(ratios)] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
+            unlike = _unlike_paper(ratios)
+            enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
+            enough[_without_border(pieces, looked, steep) & (unlike | ~strips)] = _SURE_OF_RING
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.

@@ -7,7 +7,7 @@ for each the steepness of its steps, divided by what noise does on the backdrop 
 """
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -31,6 +31,9 @@ _QUIETED_AT = 800  # px; long side of the picture that is made quiet
 _LOUD = 1.2  # coded levels there: noise from which on the steps of pale products drown in it
 _HARDLY_ANY = 0.25  # coded levels there; with less, terraces of a level would be borders
 _PATCH, _SEARCHED = 3, 9  # px there
+_PLACE_SIDE = 48  # px
+_ALL_BACKDROP = 0.9  # share of a place
+_AS_USUAL, _NO_PAPER = 1.5, 3.8  # times the roughness that a place usually has
 
 
 @dataclass(frozen=True)
@@ -105,7 +108,35 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: N
         shade = _planes(pixels, log_table(), lit)[0]
         blurred = cv2.GaussianBlur(shade, (0, 0), 1.0)
     rough = np.abs(shade[::3, ::3] - blurred[::3, ::3])[there]
-    return Evidence(cv2.merge(smooth), np.sqrt(fine, out=fine), support, max(noise[1:]), float(np.median(rough)) * 1.48)
+    steps = np.sqrt(fine, out=fine)
+    steps /= _how_rough(steps, support)
+    return Evidence(cv2.merge(smooth), steps, support, max(noise[1:]), float(np.median(rough)) * 1.48)
+
+
+def _how_rough(steps: Float, support: Mask) -> Float:
+    """By how much the backdrop's steps are higher at each place than they usually are: float32 (h, w), from 1 on.
+
+    Where the hue lies between two levels of a file's coarse chroma, its blocks are now the one, now the other.
+    """
+    h, w = steps.shape
+    down, across = h // _PLACE_SIDE, w // _PLACE_SIDE
+    if not down * across:
+        return np.ones((1, 1), np.float32)
+
+    def in_places(values: NDArray[Any]) -> NDArray[Any]:
+        of_place = values[: down * _PLACE_SIDE, : across * _PLACE_SIDE].reshape(down, _PLACE_SIDE, across, _PLACE_SIDE)
+        return of_place[:, ::2, :, ::2].swapaxes(1, 2).reshape(down, across, -1)
+
+    high = np.percentile(in_places(steps), 90, axis=-1)
+    seen = in_places(support).mean(-1) > _ALL_BACKDROP
+    usual = float(np.median(high[seen])) if seen.any() else 0.0
+    if usual < 1:
+        return np.ones((1, 1), np.float32)
+    rough = high / usual
+    # What is much rougher is a pale product that the backdrop model was fitted to.
+    rough[~seen | (rough > _NO_PAPER)] = 1
+    rough = cv2.medianBlur(np.clip(rough / _AS_USUAL, 1, None).astype(np.float32), 3)
+    return cv2.resize(rough, (w, h), interpolation=cv2.INTER_LINEAR)
 
 
 @compiled
