@@ -41,6 +41,7 @@ _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
 _SURE_OF_DEPTH, _IN_SHADE, _UNEVEN = 0.75, 0.35, 0.2  # of a hole in shade; and log light, darker than the backdrop, and its deviation
+_SIEVE, _SURE_OF_HOLES = 8, 0.3  # dark holes that it is fairly sure of, from which on it is a sieve; and how sure it must be of each
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
 _SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no border
 _STEEP, _HALF_BORDERED = 121, 0.5  # as `coded_steps` has it: 20 times the noise; and share of a border along which there is such a step
@@ -134,11 +135,11 @@ def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
     return ((red + 2 * green + blue) / 4 < -_DARKER) | (_hue(ratio) > _OF_A_HUE)
 
 
-def _in_depth(pieces: Pieces, ratio: Float) -> Mask:
-    """Which pieces lie as deep in uneven shade as paper does under what has a hole: bool (n,); a label is evenly lit."""
+def _shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
+    """Which pieces are dark, and which are unevenly lit, as paper is under what has a hole: bool (n,); a label is neither."""
     shade = cv2.transform(ratio, np.array([[0.25, 0.5, 0.25]], np.float32))
     mean, square = pieces.means(np.dstack([shade, shade * shade])).T
-    return (mean < -_IN_SHADE) & (square - mean**2 > _UNEVEN**2)
+    return mean < -_IN_SHADE, square - mean**2 > _UNEVEN**2
 
 
 def _hue(ratio: NDArray[np.floating]) -> NDArray[np.floating]:
@@ -200,7 +201,12 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, steep: Mask, w
                 return np.ones(found.shape, bool), may_be_open
             # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
             lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
-            enough = np.where(lattice, _SURE_OF_GAPS, np.where(_in_depth(pieces, ratio), _SURE_OF_DEPTH, _SURE_TO_DROP))
+            dark, uneven = _shaded(pieces, ratio)
+            enough = np.where(lattice, _SURE_OF_GAPS, np.where(dark & uneven, _SURE_OF_DEPTH, _SURE_TO_DROP))
+            # Between wires; or a sieve seen from above: paper in the shade of each hole.
+            holes = ~strips if wires else dark & ~strips
+            if wires or np.count_nonzero(sure[holes] > _SURE_OF_GAPS) >= _SIEVE:
+                enough[holes] = _SURE_OF_HOLES
             # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
             unlike = _unlike_paper(ratios)
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
