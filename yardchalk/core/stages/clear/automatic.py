@@ -26,6 +26,7 @@ _LIKENESS_STEP = 28.0  # a step this high is crossed where both sides look like 
 _LIKENESS, _SHADED = 0.012, 0.8  # chroma, and how much darker such a backdrop may be; log light
 _NO_BORDER = 11.0  # a step lower than this borders no product where both sides are alike: so high are those of a file's blocks in shadow
 _ALIKE, _AS_LIGHT = 0.045, 0.2  # likewise; the hue of a block in shadow is that far off
+_COLOURED = 0.25  # chroma, log light
 _MARGIN = 64  # px of backdrop kept round what the first round leaves over
 _GAP_ROUNDS = (9.0, 16.0)
 _GAP_LIKENESS = 0.006  # chroma, log light
@@ -228,6 +229,7 @@ def _flood(evidence: Evidence, reached: Mask, whole: int) -> tuple[Mask, Mask, f
     for tolerance in _ROUNDS[1:]:
         if flood.rise(tolerance) and reached.any():
             pieces = pieces_of(flood.new, diagonal=False)
+            at_the_frame = set(np.unique(pieces.labels[_border(steps.shape)]).tolist())
             for i in np.flatnonzero(pieces.area >= 1e-4 * whole):
                 area = int(pieces.area[i])
                 box = pieces.box(int(i), 7)
@@ -237,7 +239,9 @@ def _flood(evidence: Evidence, reached: Mask, whole: int) -> tuple[Mask, Mask, f
                 if not facing.any():
                     continue
                 height = float(np.median(ridge[box][facing]))
-                if height > max(1.7 * tolerance, 13.0 if area > 0.002 * whole else 22.0):
+                # In a noisy photo no border is so steep; but what is of quite another hue, and no table, is product and no shadow.
+                coloured = i not in at_the_frame and _chroma(evidence.features[box][piece].mean(0)) > _COLOURED
+                if height > (tolerance if coloured else max(1.7 * tolerance, 13.0 if area > 0.002 * whole else 22.0)):
                     # Hold its border ridge too, so that the flood does not creep round it in later rounds.
                     others = (pieces.labels[box] > 0) & ~piece & (steps[box] < 0.7 * tolerance)
                     flood.state[box][(cv2.dilate(_eight(piece), disc(11)) > 0) & ~before & ~others] = HELD
