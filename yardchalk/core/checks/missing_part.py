@@ -15,6 +15,7 @@ _ACROSS = 13  # px across; of a piece's own border, only what is that near to th
 _CRISP = 0.65  # of its difference from the backdrop that a part loses on the way out across its border; shading loses less
 _FREE = 40  # px; with so little border of its own towards the backdrop nothing tells
 _SHADE = 0.3  # of a step in shade, beside one in hue
+_LARGE, _COLOURED = 0.01, 0.25  # share of the photo; chroma, log light
 _SURE = 0.1  # coverage by the second look, mean; where it sees more, what is dropped is neither shading nor another surface for sure
 
 
@@ -83,7 +84,11 @@ def _is_shading(c: Checked, pieces: Pieces, label: int, near: Mask) -> bool:
     """Whether a piece is light on the backdrop: the product's colour thrown on it, or the dark where it stands.
 
     Shading fades where a part ends: a piece that goes on beyond its border is no part, if the second look saw none there either.
+    What is large and of quite another hue is never shading.
     """
+    hue = c.evidence.features[pieces.box(label)][pieces.labels[pieces.box(label)] == label, 1:]
+    if pieces.area[label] > _LARGE * pieces.labels.size and float(np.hypot(*np.median(hue, axis=0))) > _COLOURED:
+        return False
     around = pieces.box(label, margin=_OUTSIDE[1])
     piece = pieces.labels[around] == label
     beyond, reached = (cv2.dilate(piece.view(np.uint8), np.ones((size, size), np.uint8)) > 0 for size in reversed(_OUTSIDE))

@@ -16,6 +16,7 @@ from yardchalk.core.close_look import look_closely
 from yardchalk.core.colour import Float, Mask, to_linear
 from yardchalk.core.regions import disc
 from yardchalk.core.second_look import Look
+from yardchalk.core.stages.edge.between import paper_between
 from yardchalk.core.stages.edge.closed_form import ColourLines
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, measured_spread, signed_distance
 from yardchalk.core.stages.edge.first import drop_crumbs, first_matte
@@ -96,7 +97,9 @@ def solve_matte(
         if settings.solver == "auto" and settings.width is None and spread <= WIDE:
             # Where a person cleared otherwise than the second look would, the networks' word is not asked for.
             settled = ~near
-            first = np.where(settled, look_closely(part, light[at], first, settled, fine), first)
+            between = paper_between(part, light[at], first)
+            deeper = fine if between is None else between if fine is None else fine | between
+            first = np.where(settled, look_closely(part, light[at], first, settled, deeper), first)
     settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     found = solve_between(part, core, backdrop, first, light[at], settings, fine, settled)
     whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
