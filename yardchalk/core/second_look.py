@@ -9,6 +9,7 @@ rendered for it, so that their coverage is known; `teaching/` holds how.
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -37,6 +38,7 @@ _SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not l
 _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
+_BURNT, _PARTLY, _SURE_OF_BURNT = 250, 0.3, 0.75  # coded level of a channel; share of a piece; how sure of that it must be instead
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
@@ -46,6 +48,14 @@ _MOST = 0.5  # of the product that the rules found; so much at once is not dropp
 _SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no border
 _STEEP, _HALF_BORDERED = 121, 0.5  # as `coded_steps` has it: 20 times the noise; and share of a border along which there is such a step
 _TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
+
+
+class _Seen(NamedTuple):
+    """What is seen where the network and the rules do not agree, each (h, w): log ratio to the backdrop (3), near a step, burnt out."""
+
+    ratio: Float
+    steep: Mask
+    burnt: Mask
 
 
 @dataclass(frozen=True)
@@ -125,8 +135,8 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
     ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
     _drop_loose_specks(found, found_before)
-    steep = cv2.dilate(small[1], disc(_BORDER)) > _STEEP
-    return Look(found, *_left_to_the_rules(found, found_before, ratio, steep, solid < _MOSTLY_SOLID))
+    seen = _Seen(ratio, cv2.dilate(small[1], disc(_BORDER)) > _STEEP, small[0].max(2) >= _BURNT)
+    return Look(found, *_left_to_the_rules(found, found_before, seen, solid < _MOSTLY_SOLID))
 
 
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
@@ -169,11 +179,10 @@ def _without_border(pieces: Pieces, kept: Mask, steep: Mask) -> Mask:
     return out
 
 
-def _left_to_the_rules(found: Float, product: Mask, ratio: Float, steep: Mask, wires: bool) -> tuple[Mask, Mask]:
+def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) -> tuple[Mask, Mask]:
     """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand, in `found` too.
 
-    `ratio` is the log ratio to the backdrop, (h, w, 3); `steep`: near a step; `wires`: whether the product is of thin parts.
-    Returns where the rules stand, and where of it are likely gaps.
+    `wires`: whether the product is of thin parts. Returns where the rules stand, and where of it are likely gaps.
     """
     stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
     looked = found > 0.5
@@ -190,10 +199,13 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, steep: Mask, w
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
         if adds:
             enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD)
+            # Where product and paper are burnt out the rules find no border, and no grain looks like felt.
+            burnt = pieces.means(seen.burnt[..., None].astype(np.float32))[:, 0] > _PARTLY
+            enough[(enough == _SURE_OF_MUCH) & burnt] = _SURE_OF_BURNT
             # A gap that the rules saw, and it does not, is a label or a highlight.
             enough[pieces.means(rules_outside)[:, 0] < 0.5] = _SURE_TO_CLOSE
         else:
-            ratios = pieces.means(ratio)
+            ratios = pieces.means(seen.ratio)
             much = pieces.area > _MOST * cv2.countNonZero(product.view(np.uint8))
             much[0] = False
             if (much & (strips | (sure < _SURE_OF_RING) | (_hue(ratios) > _OF_A_HUE))).any():
@@ -201,7 +213,7 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, steep: Mask, w
                 return np.ones(found.shape, bool), may_be_open
             # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
             lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
-            dark, uneven = _shaded(pieces, ratio)
+            dark, uneven = _shaded(pieces, seen.ratio)
             enough = np.where(lattice, _SURE_OF_GAPS, np.where(dark & uneven, _SURE_OF_DEPTH, _SURE_TO_DROP))
             # Between wires; or a sieve seen from above: paper in the shade of each hole.
             holes = ~strips if wires else dark & ~strips
@@ -210,7 +222,7 @@ def _left_to_the_rules(found: Float, product: Mask, ratio: Float, steep: Mask, w
             # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
             unlike = _unlike_paper(ratios)
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
-            enough[_without_border(pieces, looked, steep) & (unlike | ~strips)] = _SURE_OF_RING
+            enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
         unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.
