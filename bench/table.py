@@ -9,10 +9,10 @@ _INTRO = """# Quality against truth
 
 Made by `./yard bench --keep quality faults edge handled`: every figure is from one run on photos whose truth is known to the pixel.
 The photos of set 'more' were not looked at while the engine was made; those of set 'unseen' were held out when its second look was
-taught; numbers from 8000 on were made last, and what failed on some of them led to changes. iou: intersection over union above a half; mse: mean squared error of coverage × 1000; false_bg: share of true background
-farther than 6 px from the product with coverage over 2 %; holes: share of solid product with coverage under 98 %; mse_half and
-mse_larger: mse at half and at one and a half times the photo's size; dE: mean CIEDE2000 in the edge band, laid on a card as a
-browser blends.
+taught; numbers from 8000 on were made last, and what failed on some of them led to changes. iou: intersection over union above a
+half; mse: mean squared error of coverage × 1000; false_bg: share of true background farther than 6 px from the product with
+coverage over 2 %; holes: share of solid product with coverage under 98 %; mse_half and mse_larger: mse at half and at one and a
+half times the photo's size; dE: mean CIEDE2000 in the edge band, laid on a card as a browser blends.
 """
 _shown: list[tuple[str, list[str], list[list[str]]]] = []
 
