@@ -121,6 +121,12 @@ class CheckTest(unittest.TestCase):
         thrown[700:761, 150:211] = np.where(disc(61)[..., None] > 0, np.array([225, 120, 110], np.uint8), thrown[700:761, 150:211])
         (finding,) = self.found(decided(replace(self.made, pixels=thrown), self.made.alpha > 0.5), "missing-part")
         self.assertTrue(holds(finding, 180, 730))
+        # And so is what is large and of quite another hue, however soft its border is.
+        wide = cv2.GaussianBlur(
+            cv2.ellipse(np.zeros((h, w), np.float32), (w // 2, int(0.88 * h)), (w // 4, h // 10), 0, 0, 360, 1, -1), (0, 0), 9
+        )
+        wooden = to_coded((light * (1 - wide[..., None] * np.array([0.5, 0.68, 0.8]))).astype(np.float32), np.uint8)
+        self.assertTrue(self.found(decided(replace(self.made, pixels=wooden), self.made.alpha > 0.5), "missing-part"))
 
     def test_a_product_that_a_box_leaves_outside_as_a_whole_is_no_missing_part_and_what_it_cuts_off_is(self) -> None:
         pixels = self.made.pixels.copy()

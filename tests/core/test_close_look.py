@@ -12,6 +12,7 @@ from yardchalk.core.close_look import look_closely, open_of
 from yardchalk.core.colour import Float
 from yardchalk.core.render import Render
 from yardchalk.core.settings import load_sheet
+from yardchalk.core.stages.edge.between import paper_between
 
 UNSEEN = {photo.stem[:7]: (photo, truth) for photo, truth in photos("unseen")}
 
@@ -34,6 +35,18 @@ class CloseLookTest(unittest.TestCase):
                 soft = (true > 0.02) & (true < 0.98)
                 before, after = (float(np.abs(values - true)[soft].mean()) for values in (first, alpha))
                 self.assertLess(after, 0.7 * before)
+
+    def test_between_fibres_it_sees_farther_in_but_not_into_what_is_like_paper(self) -> None:
+        render, light, first, true = seen("PW-8007")  # twine on grey
+        between = paper_between(render.analysis, light, first)
+        assert between is not None
+        fuzz = between & (first > 0.5) & (true < 0.5)
+        self.assertGreater(int(fuzz.sum()), 2000)
+        near, far = (np.abs(look_closely(render.analysis, light, first, None, wider) - true) for wider in (None, between))
+        self.assertLess(float(far[between].mean()), 0.8 * float(near[between].mean()))
+        for number in ("PW-8101", "PW-3151"):  # white plates, pale stone, both on white
+            render, light, first, _ = seen(number)
+            self.assertIsNone(paper_between(render.analysis, light, first))
 
     def test_where_tiles_meet_nothing_is_seen(self) -> None:
         render, light, first, _ = seen("PW-3019")

@@ -15,7 +15,7 @@ _ACROSS = 13  # px across; of a piece's own border, only what is that near to th
 _CRISP = 0.65  # of its difference from the backdrop that a part loses on the way out across its border; shading loses less
 _FREE = 40  # px; with so little border of its own towards the backdrop nothing tells
 _SHADE = 0.3  # of a step in shade, beside one in hue
-_LARGE, _COLOURED = 0.01, 0.25  # share of the photo; chroma, log light
+_LARGE, _COLOURED = 0.05, 0.25  # share of the photo; chroma, log light
 _SURE = 0.1  # coverage by the second look, mean; where it sees more, what is dropped is neither shading nor another surface for sure
 
 
