@@ -14,9 +14,10 @@ from yardchalk.core.regions import pieces_of
 _IN_REACH, _FARTHEST = 6.0, 45.0  # px from the border: nearer the close look sees anyway; farther in there are no fibres
 _DEEP, _LESS_DEEP = 30.0, 8.0  # px from the border: where the product's own hue is taken from, or if it is nowhere so wide
 _ENOUGH = 500  # px
-_OWN_ROUND = 101  # px; over so much its own hue is averaged
+_OWN_ROUND = 100  # px; over so much its own hue is averaged
 _HUE, _LIGHTER, _SHADED = 0.03, 0.05, -1.0  # log light: of the backdrop's hue, and as light
 _NEARER = 0.4  # or so much nearer to the backdrop's hue than to the product's own
+_SOLID = 0.2  # share of the product that is deeper inside than that
 _TOO_ALIKE = 0.15  # share of the product's inside
 _LEAST = 50  # px
 _WITH = 9  # px across; what is looked at along with it
@@ -43,7 +44,8 @@ def paper_between(pixels: NDArray[np.uint8], light: Float, first: Float) -> Mask
     inside = first > 0.5
     into = cv2.distanceTransform(inside.view(np.uint8), cv2.DIST_L2, 5)
     within = into > _LESS_DEEP
-    if not within.any():
+    # What is thin itself, as wires are, the close look sees all through.
+    if np.count_nonzero(within) < _SOLID * np.count_nonzero(inside):
         return None
     ratio = to_log(cv2.blur(pixels, (3, 3))) - np.log(np.maximum(light, _FLOOR))
     shade = cv2.transform(ratio, np.array([[0.25, 0.5, 0.25]], np.float32))
@@ -68,7 +70,10 @@ def paper_between(pixels: NDArray[np.uint8], light: Float, first: Float) -> Mask
 
 def _own_hue(hue: Float, core: Mask) -> tuple[Float, Mask]:
     """The product's own hue (h, w, 2), as it is deep inside nearby, and where there is any."""
-    weight = core.astype(np.float32)
-    window = (_OWN_ROUND, _OWN_ROUND)
+    # At a quarter of the size, since it is smooth.
+    weight = core[::4, ::4].astype(np.float32)
+    window = (_OWN_ROUND // 4, _OWN_ROUND // 4)
     near = cv2.blur(weight, window)
-    return cv2.blur(hue * weight[..., None], window) / np.maximum(near, 1e-6)[..., None], near > _KNOWN
+    own = cv2.blur(hue[::4, ::4] * weight[..., None], window) / np.maximum(near, 1e-6)[..., None]
+    size = hue.shape[1::-1]
+    return cv2.resize(own, size), cv2.resize(near, size) > _KNOWN
