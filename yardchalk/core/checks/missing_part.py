@@ -86,11 +86,11 @@ def _is_shading(c: Checked, pieces: Pieces, label: int, near: Mask) -> bool:
     Shading fades where a part ends: a piece that goes on beyond its border is no part, if the second look saw none there either.
     What is large and of quite another hue is never shading.
     """
-    hue = c.evidence.features[pieces.box(label)][pieces.labels[pieces.box(label)] == label, 1:]
-    if pieces.area[label] > _LARGE * pieces.labels.size and float(np.hypot(*np.median(hue, axis=0))) > _COLOURED:
-        return False
     around = pieces.box(label, margin=_OUTSIDE[1])
     piece = pieces.labels[around] == label
+    features = c.evidence.features[around]
+    if pieces.area[label] > _LARGE * pieces.labels.size and np.hypot(*np.median(features[piece, 1:], axis=0)) > _COLOURED:
+        return False
     beyond, reached = (cv2.dilate(piece.view(np.uint8), np.ones((size, size), np.uint8)) > 0 for size in reversed(_OUTSIDE))
     outside = beyond & ~reached & ~near[around]
     if cv2.countNonZero(outside.view(np.uint8)) < _FREE or c.looked is None or c.looked.coverage[around][piece].mean() > _SURE:
@@ -100,7 +100,6 @@ def _is_shading(c: Checked, pieces: Pieces, label: int, near: Mask) -> bool:
     inside = piece & free & (depth >= _INSIDE[0]) & (depth < _INSIDE[1])
     if not inside.any():
         return False
-    features = c.evidence.features[around]
     odds = np.hypot(features[..., 1], features[..., 2]) + _SHADE * np.abs(features[..., 0])
     within, out, whole = (float(np.median(odds[where])) for where in (inside, outside, piece))
     return within - out < _CRISP * whole

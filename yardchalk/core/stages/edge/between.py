@@ -1,7 +1,7 @@
 """Paper between fibres that a first matte took for solid product: there the close look must see farther in than elsewhere.
 
-What is looked for is of the backdrop's hue, at most in shade, and is joined to what was cleared. It is
-only shown to the close look, which decides; so of a product that is like the backdrop as a whole nothing is shown.
+What is looked for is of the backdrop's hue, at most in shade, and is joined to what was cleared. It is only shown to the close
+look, which decides. Of a product that is like the backdrop as a whole nothing is shown.
 """
 
 import cv2
@@ -25,8 +25,8 @@ _KNOWN = 0.01  # share of them that are deep inside
 _FLOOR = np.float32(3e-3)  # linear light, as `to_log` has it
 
 
-def paper_between(pixels: NDArray[np.uint8], light: Float, first: Float) -> Mask | None:
-    """Where paper may show between fibres, and what is near it; None if nowhere.
+def paper_between(pixels: NDArray[np.uint8], light: Float, first: Float) -> Mask:
+    """Where paper may show between fibres, and what is near it.
 
     Parameters
     ----------
@@ -39,14 +39,15 @@ def paper_between(pixels: NDArray[np.uint8], light: Float, first: Float) -> Mask
 
     Returns
     -------
-    bool, shape (h, w), or None
+    bool, shape (h, w)
     """
+    nowhere = np.zeros(first.shape, bool)
     inside = first > 0.5
     into = cv2.distanceTransform(inside.view(np.uint8), cv2.DIST_L2, 5)
     within = into > _LESS_DEEP
     # What is thin itself, as wires are, the close look sees all through.
     if np.count_nonzero(within) < _SOLID * np.count_nonzero(inside):
-        return None
+        return nowhere
     ratio = to_log(cv2.blur(pixels, (3, 3))) - np.log(np.maximum(light, _FLOOR))
     shade = cv2.transform(ratio, np.array([[0.25, 0.5, 0.25]], np.float32))
     hue = cv2.transform(ratio, np.array([[1, -1, 0], [0, -1, 1]], np.float32))
@@ -57,14 +58,14 @@ def paper_between(pixels: NDArray[np.uint8], light: Float, first: Float) -> Mask
     of_paper = (off < _HUE) | (known & (off < _NEARER * cv2.magnitude(hue[..., 0], hue[..., 1])))
     like = of_paper & (shade < _LIGHTER) & (shade > _SHADED)
     if np.count_nonzero(like & within) > _TOO_ALIKE * np.count_nonzero(within):
-        return None
+        return nowhere
     pieces = pieces_of(~inside | (like & (into < _FARTHEST)), diagonal=False)
     joined = np.zeros(pieces.area.size, bool)
     joined[np.unique(pieces.labels[~inside])] = True
     found = pieces.chosen(joined) & (into > _IN_REACH)
     opened = cv2.morphologyEx(found.view(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
     if cv2.countNonZero(opened) < _LEAST:
-        return None
+        return nowhere
     return cv2.dilate(opened, np.ones((_WITH, _WITH), np.uint8)) > 0
 
 

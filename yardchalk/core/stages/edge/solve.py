@@ -97,8 +97,9 @@ def solve_matte(
         if settings.solver == "auto" and settings.width is None and spread <= WIDE:
             # Where a person cleared otherwise than the second look would, the networks' word is not asked for.
             settled = ~near
-            between = paper_between(part, light[at], first)
-            deeper = fine if between is None else between if fine is None else fine | between
+            deeper = paper_between(part, light[at], first)
+            if fine is not None:
+                deeper |= fine
             first = np.where(settled, look_closely(part, light[at], first, settled, deeper), first)
     settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     found = solve_between(part, core, backdrop, first, light[at], settings, fine, settled)
