@@ -10,6 +10,7 @@ import numpy as np
 from bench.score import edge_difference, score
 from bench.table import show
 from yardchalk.core.codecs import decode_photo, encode_picture
+from yardchalk.core.colour import Float
 from yardchalk.core.deliver import produce
 from yardchalk.core.pixels import Region
 from yardchalk.core.render import Render
@@ -121,15 +122,16 @@ def worst_places(count: int = 3) -> list[tuple[str, Path]]:
     folder.mkdir(exist_ok=True)
     for old in folder.glob("*.png"):
         old.unlink()
-    found = []
+    worst: list[tuple[float, tuple[Path, Path], Float, Render]] = []
     for paths in (pair for name in SETS for pair in photos(name)):
         data, alpha = paths[0].read_bytes(), unit(paths[1])
         render = Render(data, paths[0].stem, load_sheet("transparent"))
         whole = render.whole(1.0)
         off = (render.cut(1.0, whole).alpha - alpha) ** 2
-        found.append((float(off.mean() * 1e3), paths, off, render))
+        # No more of them at a time, since each holds all that was computed.
+        worst = sorted([*worst, (float(off.mean() * 1e3), paths, off, render)], key=lambda item: -item[0])[:count]
     out = []
-    for error, (photo, truth), off, render in sorted(found, key=lambda item: -item[0])[:count]:
+    for error, (photo, truth), off, render in worst:
         sums = cv2.boxFilter(off, -1, (_CROP, _CROP), borderType=cv2.BORDER_CONSTANT)
         y, x = np.unravel_index(int(sums.argmax()), off.shape)
         h, w = off.shape
