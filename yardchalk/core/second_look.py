@@ -170,12 +170,12 @@ def _drop_loose_specks(found: Float, product: Mask) -> None:
 def _without_border(pieces: Pieces, kept: Mask, steep: Mask) -> Mask:
     """Which large pieces hardly a step parts from what is kept beside them: bool (n,); what is mirrored in metal ends softly."""
     out = np.zeros(pieces.area.size, bool)
-    for i in np.flatnonzero(pieces.area > _MUCH * kept.size):
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _MUCH * kept.size):
         box = pieces.box(int(i), _BORDER)
         piece = (pieces.labels[box] == i).view(np.uint8)
         near = cv2.dilate(kept[box].view(np.uint8), disc(5)) > 0
         rim = near & (cv2.dilate(piece, disc(9)) > 0) & (cv2.dilate(piece, disc(3)) == 0)
-        out[i] = i > 0 and rim.any() and steep[box][rim].mean() < _HALF_BORDERED
+        out[i] = rim.any() and steep[box][rim].mean() < _HALF_BORDERED
     return out
 
 
@@ -217,6 +217,7 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             enough = np.where(lattice, _SURE_OF_GAPS, np.where(dark & uneven, _SURE_OF_DEPTH, _SURE_TO_DROP))
             # Between wires; or a sieve seen from above: paper in the shade of each hole.
             holes = ~strips if wires else dark & ~strips
+            holes[0] = False
             if wires or np.count_nonzero(sure[holes] > _SURE_OF_GAPS) >= _SIEVE:
                 enough[holes] = _SURE_OF_HOLES
             # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
