@@ -1,9 +1,11 @@
 """./yard teach: render the scenes, take the photos, teach the networks, and write them where the engine reads them.
 
-The close look is taught on what the second look finds, so the second is taught first.
+The close look is taught on what the second look finds, so the second is taught first; that of burnt-out photos goes on from it.
 """
 
 import argparse
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import onnx
@@ -12,13 +14,14 @@ from onnx import numpy_helper
 
 from teaching.close import teach_close_look
 from teaching.network import Network, close_look_network, second_look_network
-from teaching.scenes import prepare, prepare_drawing
+from teaching.scenes import prepare, prepare_burnt, prepare_drawing
 from teaching.second import teach_second_look
 from yardchalk.core import close_look, second_look
 
 SHIPPED = Path(__file__).resolve().parents[1] / "yardchalk" / "core" / "shipped"
-LOOKS = {
+LOOKS: dict[str, tuple[Callable[[], Network], Callable[[Network, Path, float], Network], int]] = {
     "second_look": (second_look_network, teach_second_look, second_look.CHANNELS),
+    "burnt_out_look": (second_look_network, partial(teach_second_look, burnt=True), second_look.CHANNELS),
     "close_look": (close_look_network, teach_close_look, close_look.CHANNELS),
 }
 _SHAPE = {0: "pictures", 2: "height", 3: "width"}  # is free
@@ -46,6 +49,7 @@ def main() -> None:
     parser.add_argument("--scenes", type=int, default=240)
     parser.add_argument("--first", type=int, default=0, help="number of the first scene, to go on with others than were taught before")
     parser.add_argument("--drawings", type=int, default=60)
+    parser.add_argument("--burnt", type=int, default=130, help="scenes whose photos are burnt out")
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
     parser.add_argument("--looks", nargs="+", choices=LOOKS, default=list(LOOKS), help="which to teach")
     parser.add_argument("--go-on", type=float, metavar="SHARE", help="from the weights that ship, and take so much of the new ones, 0..1")
@@ -59,11 +63,15 @@ def main() -> None:
         prepare(asked.folder, number)
     for number in range(asked.drawings):
         prepare_drawing(asked.folder, number)
+    for number in range(asked.first, asked.first + asked.burnt):
+        prepare_burnt(asked.folder, number)
     for name, (make, teach, channels) in LOOKS.items():
         if name in asked.looks:
             network = make()
             if asked.go_on is not None:
                 network.load_state_dict(_shipped(name))
+            elif name == "burnt_out_look":
+                network.load_state_dict(_shipped("second_look"))
             network = teach(network, asked.folder, asked.minutes)
             if asked.go_on is not None:
                 network.load_state_dict(_mixed(_shipped(name), network.state_dict(), asked.go_on))

@@ -16,6 +16,7 @@ from yardchalk.core.colour import Float, decode, encode
 
 _FULL_WELL = 9000  # electrons
 _FAR = np.float32(1000)  # px
+_SOLID = 200  # px; by fewer no exposure is found
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,10 @@ class Carelessness(Enum):
     SHARPENED = auto()
     MADE_QUIET = auto()
     PACKED_HARD = auto()
+
+    @classmethod
+    def any(cls, r: Generator) -> "Carelessness":
+        return cls(int(r.integers(len(cls))) + 1)
 
 
 @dataclass(frozen=True)
@@ -145,13 +150,12 @@ def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
     return own + (coverage[..., None] * light * r.uniform(0.3, 1.1) - own) * share[..., None].astype(np.float32)
 
 
-def photo_of(layers: Layers, level: int, r: Generator, careless: bool = False) -> Taken:
+def photo_of(layers: Layers, level: int, r: Generator, how: Carelessness | None = None) -> Taken:
     """A photo as a lens shows it; the empty backdrop comes near to the coded `level`.
 
     Of one that is taken or developed carelessly the truth is coverage alone: its colours are no longer the product's share of the light.
     """
     h, w = layers.coverage.shape
-    how = Carelessness(int(r.integers(len(Carelessness))) + 1) if careless else None
     down, across = np.mgrid[0:h, 0:w].astype(np.float32)
     backdrop, own = _used(layers.backdrop, down, across, r), layers.product
     if r.random() < 0.25:
@@ -169,7 +173,7 @@ def photo_of(layers: Layers, level: int, r: Generator, careless: bool = False) -
     paper = float(np.median((product + behind)[coverage == 0][:, 1]))
     exposure = float(decode(np.array(wanted / 255))) / paper
     if how is Carelessness.BURNT_OUT:
-        exposure = r.uniform(0.9, 1.5) / paper
+        exposure = _burning(product[coverage == 1].min(1), paper, r)
     elif how is Carelessness.BACKDROP_BURNT_OUT:
         behind = behind * np.float32(r.uniform(0.9, 2) / (paper * exposure))
     off = ((across - w / 2) ** 2 + (down - h / 2) ** 2) / ((w / 2) ** 2 + (h / 2) ** 2)
@@ -178,6 +182,14 @@ def photo_of(layers: Layers, level: int, r: Generator, careless: bool = False) -
     cast = np.array(casts[0 if r.random() < 0.55 else int(r.integers(1, 5))], np.float32)
     lens = exposure * vignette[..., None] * cast
     return Taken(_developed((product + behind) * lens, r, how), coverage, np.minimum(product * lens, 1))
+
+
+def _burning(own: Float, paper: float, r: Generator) -> float:
+    """An exposure that burns out the paper, or a share of the product; `own` is the darkest channel of each solid px."""
+    if own.size < _SOLID or r.random() < 0.3:
+        return r.uniform(0.9, 1.7) / paper
+    share = np.exp(r.uniform(*np.log((0.004, 0.2))))
+    return float(np.clip(1 / np.quantile(own, 1 - share), 0.85 / paper, 2.5 / paper))
 
 
 def _used(backdrop: Float, down: Float, across: Float, r: Generator) -> Float:

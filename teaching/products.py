@@ -1,5 +1,7 @@
 """Made-up products with everything about them drawn at random: shape, material, how many, how they stand."""
 
+from contextvars import ContextVar, copy_context
+
 import numpy as np
 from numpy.random import Generator
 from numpy.typing import NDArray
@@ -7,11 +9,13 @@ from numpy.typing import NDArray
 from teaching import geometry as g
 from teaching.studio import Material, Thing, bumped, dull, glass, glossy, metal, texture
 
-_KINDS, _CHANCES = ("white", "pale", "vivid", "dark", "earth", "grey"), (0.26, 0.2, 0.2, 0.12, 0.14, 0.08)
+_KINDS = "white", "pale", "vivid", "dark", "earth", "grey"
+_USUAL, _MOSTLY_PALE = (0.26, 0.2, 0.2, 0.12, 0.14, 0.08), (0.5, 0.26, 0.08, 0.05, 0.06, 0.05)
+_chances = ContextVar("of each kind of colour", default=_USUAL)
 
 
 def _colour(r: Generator, kind: str | None = None) -> NDArray[np.float64]:
-    match kind or str(r.choice(_KINDS, p=_CHANCES)):
+    match kind or str(r.choice(_KINDS, p=_chances.get())):
         case "white":
             out = np.array([0.84, 0.84, 0.83 + r.uniform(-0.08, 0.02)]) + r.normal(0, 0.015, 3)
         case "pale":
@@ -251,8 +255,14 @@ def ring(r: Generator) -> Thing:
     return out
 
 
-def products(r: Generator) -> tuple[Thing, bool]:
-    """One picture's products; and whether they are things to be seen from above."""
+def products(r: Generator, pale: bool = False) -> tuple[Thing, bool]:
+    """One picture's products, most of them white or `pale` if that is asked for; and whether they are things to be seen from above."""
+    drawn = copy_context()
+    drawn.run(_chances.set, _MOSTLY_PALE if pale else _USUAL)
+    return drawn.run(_products, r)
+
+
+def _products(r: Generator) -> tuple[Thing, bool]:
     match str(r.choice(["vessel", "jars", "bowls", "block", "flat", "two"], p=[0.29, 0.18, 0.07, 0.06, 0.33, 0.07])):
         case "vessel":
             return vessel(r, kind="white" if r.random() < 0.35 else None, see_through=r.random() < 0.06), False

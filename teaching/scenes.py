@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from teaching.camera import Taken, layers_of, photo_of
+from teaching.camera import Carelessness, Taken, layers_of, photo_of
 from teaching.drawings import drawn
 from teaching.products import products, table
 from teaching.studio import Scene, Thing, render
@@ -21,9 +21,10 @@ from yardchalk.core.stages.clear.evidence import gather_evidence, without_noise
 Codes = NDArray[np.uint8]
 
 SIZE = 880  # px
-CARELESS = "-careless"  # at the end of a photo's name: its truth is coverage alone
+CARELESS, BURNT = "-careless", "-burnt"  # at the end of a photo's name: its truth is coverage alone
 _WITH_TABLE = 6  # every so many scenes the paper ends in the frame
 _PHOTOS = 4  # of each scene, and as many that are taken carelessly
+_BURNT_PHOTOS = 5  # of each scene that is made to be burnt out
 
 
 @dataclass(frozen=True)
@@ -45,11 +46,11 @@ class Lesson:
     truth: Codes
 
 
-def scene(number: int) -> tuple[Scene, int]:
-    """A scene, and the coded level that its empty backdrop is exposed for."""
+def scene(number: int, pale: bool = False) -> tuple[Scene, int]:
+    """A scene, and the coded level that its empty backdrop is exposed for; if `pale`, a product that is mostly, on white paper."""
     r = np.random.default_rng(7000 + number)
-    product, above = products(r)
-    kind = r.random()
+    product, above = products(r, pale)
+    kind = 0.0 if pale else r.random()
     if kind < 0.62:
         paper = np.full(3, 0.82)
     elif kind < 0.74:
@@ -60,7 +61,7 @@ def scene(number: int) -> tuple[Scene, int]:
         paper = r.uniform(0.02, 0.15, 3)
         paper[r.integers(3)] = r.uniform(0.3, 0.6)
     width, height = (SIZE, SIZE) if r.random() < 0.5 else (SIZE + 120, (SIZE + 120) * 3 // 4)
-    with_table = number % _WITH_TABLE == 0
+    with_table = number % _WITH_TABLE == 0 and not pale
     edges, beyond = (-160.0, 160.0), Thing()
     if with_table:
         edge = r.uniform(11, 20)
@@ -97,8 +98,20 @@ def prepare(folder: Path, number: int) -> None:
     made, level = scene(number)
     layers = layers_of(render(made))
     for i in reversed(range(_PHOTOS)):
-        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, np.random.default_rng([number, i, 1]), careless=True))
+        r = np.random.default_rng([number, i, 1])
+        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, r, Carelessness.any(r)))
         _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i])))
+
+
+def prepare_burnt(folder: Path, number: int) -> None:
+    """The same with a pale product, burnt out."""
+    if (folder / f"{number:04d}-0{BURNT}.npz").exists():
+        return
+    made, level = scene(number, pale=True)
+    layers = layers_of(render(made))
+    for i in reversed(range(_BURNT_PHOTOS)):
+        taken = photo_of(layers, level, np.random.default_rng([number, i, 2]), Carelessness.BURNT_OUT)
+        _keep(folder / f"{number:04d}-{i}{BURNT}.npz", taken)
 
 
 def prepare_drawing(folder: Path, number: int) -> None:
@@ -125,20 +138,21 @@ def _keep(path: Path, taken: Taken) -> None:
     )
 
 
-def paths_of(folder: Path, held_out: bool) -> list[Path]:
-    """All that was prepared; or what is held out to see how well it goes: a photo of every twelfth scene, and a careless one."""
+def paths_of(folder: Path, held_out: bool, burnt: bool = False) -> list[Path]:
+    """All that was prepared, burnt out or otherwise; or what is held out to see how well it goes: some photos of every twelfth scene."""
+    examined = ("0", f"0{CARELESS}", f"0{BURNT}", "drawn")
 
     def among(path: Path) -> bool:
         mine = int(path.name[:4]) % 12 == 7
-        return mine == held_out and not (held_out and path.stem[5:] not in ("0", f"0{CARELESS}", "drawn"))
+        return mine == held_out and path.stem.endswith(BURNT) == burnt and not (held_out and path.stem[5:] not in examined)
 
     return [path for path in sorted(folder.glob("*.npz")) if among(path)]
 
 
-def lessons(folder: Path, held_out: bool) -> list[Lesson]:
+def lessons(folder: Path, held_out: bool, burnt: bool = False) -> list[Lesson]:
     """The photos that `paths_of` names."""
     out = []
-    for path in paths_of(folder, held_out):
+    for path in paths_of(folder, held_out, burnt):
         kept = np.load(path)
         light = kept["light"].astype(np.float32)
         out.append(Lesson(kept["looked_at"], light, kept["steps"], kept["product"], kept["truth"]))

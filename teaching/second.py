@@ -61,10 +61,11 @@ def _examine(network: Network, held_out: list[Lesson]) -> str:
     return f"mse x 1000 median {np.median(errors):.2f}, mean {np.mean(errors):.2f}; iou mean {np.mean(overlaps):.4f}"
 
 
-def teach_second_look(network: Network, folder: Path, minutes: float) -> Network:
+def teach_second_look(network: Network, folder: Path, minutes: float, burnt: bool = False) -> Network:
+    """On all that was prepared but what is burnt out on purpose; or on that alone."""
     r = np.random.default_rng(1)
     torch.manual_seed(1)
-    known, held_out = lessons(folder, held_out=False), lessons(folder, held_out=True)
+    known, held_out = (lessons(folder, held, burnt) for held in (False, True))
 
     def loss_of_step(network: Network) -> torch.Tensor:
         cut = [_cutting(known[r.integers(len(known))], r) for _ in range(_BATCH)]

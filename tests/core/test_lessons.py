@@ -8,7 +8,7 @@ import simplejpeg
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from teaching.camera import Layers, Taken, contact_shadow, grained, layers_of, mirroring, photo_of
+from teaching.camera import Carelessness, Layers, Taken, contact_shadow, grained, layers_of, mirroring, photo_of
 from teaching.drawings import a_print, an_icon
 from tests.pictures import Scene
 from yardchalk.core.colour import Float, decode
@@ -52,7 +52,8 @@ class LessonTest(unittest.TestCase):
     def test_a_careless_photo_has_its_product_where_its_truth_says(self, seed: int) -> None:
         made = layers()
         pot = Layers(np.float32(0.25) * made.product, made.coverage, made.backdrop)  # so dark that no exposure takes it for paper
-        taken, again = (photo_of(pot, 236, np.random.default_rng(seed), careless=True) for _ in range(2))
+        how = Carelessness.any(np.random.default_rng(seed))
+        taken, again = (photo_of(pot, 236, np.random.default_rng(seed), how) for _ in range(2))
         self.assertEqual(taken.data, again.data)
         seen = light_of(taken)[..., 1]
         whole, free = taken.coverage > 0.99, taken.coverage == 0

@@ -29,6 +29,9 @@ _DARKEST, _LIGHTEST, _PER_UNIT = -3.0, 0.7, 1.5  # of the log ratio to the backd
 _SPECK, _CRUMB = 1e-5, 1e-3  # shares of the picture and of the largest piece; what is smaller is no product
 _DEEP = 31  # px of what is looked at; wider than the rules' product reaches beyond its border, on both sides
 _STRIP = 3e-4  # share of the picture; of a strip along the outside that is smaller the rules are not asked
+_WHOLE = 0.9  # coverage; what has more is open to no doubt
+_DOUBTED = 0.05  # share of what is deep in the product
+_BROAD = 11  # px of what is looked at; what is as broad and like clean paper is no strip, however small
 _FLANK = 5  # px
 _BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
 # Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
@@ -39,6 +42,7 @@ _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 _BURNT, _PARTLY, _SURE_OF_BURNT = 250, 0.3, 0.75  # coded level of a channel; share of a piece; how sure of that it must be instead
+_MOSTLY_BURNT = 0.5  # share of what the rules left
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
@@ -127,7 +131,8 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown
-    logits = told_by("second_look", whole)[0, 0, : size[1], : size[0]]
+    network = "burnt_out_look" if _is_burnt_out(small[0], found_before) else "second_look"
+    logits = told_by(network, whole)[0, 0, : size[1], : size[0]]
     # In steps, so that the last bits of the arithmetic, which differ between processors, decide nothing.
     found = (np.rint(255 / (1 + np.exp(-logits))) / 255).astype(np.float32)
     there = (found > 0.5).view(np.uint8)
@@ -137,6 +142,12 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     _drop_loose_specks(found, found_before)
     seen = _Seen(ratio, cv2.dilate(small[1], disc(_BORDER)) > _STEEP, small[0].max(2) >= _BURNT)
     return Look(found, *_left_to_the_rules(found, found_before, seen, solid < _MOSTLY_SOLID))
+
+
+def _is_burnt_out(pixels: NDArray[np.uint8], product: Mask) -> bool:
+    """Whether most of what the rules did not take for product is burnt out: such photos a network of their own was taught."""
+    left = ~product
+    return bool(left.any() and (pixels.min(2) >= _BURNT)[left].mean() > _MOSTLY_BURNT)
 
 
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
@@ -197,6 +208,7 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
         sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
         # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
+        minor = strips & (pieces.area <= _STRIP * whole.size)
         if adds:
             enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD)
             # Where product and paper are burnt out the rules find no border, and no grain looks like felt.
@@ -224,7 +236,9 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             unlike = _unlike_paper(ratios)
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
             enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
-        unsure = (sure < enough) & (pieces.area > np.where(strips, _STRIP * whole.size, 0))
+            narrow = pieces.means(cv2.erode(whole.view(np.uint8), disc(_BROAD))[..., None].astype(np.float32))[:, 0] == 0
+            minor &= unlike | narrow
+        unsure = (sure < enough) & ~minor
         unsure[0] = False
         # With the rim that opening took off, and with what is soft round a hole.
         near = cv2.dilate(pieces.chosen(unsure).view(np.uint8), disc(2 * _BORDER + 1)) > 0
@@ -233,6 +247,13 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
         stand |= left
         if not adds:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
+    if not wires:
+        # What it only doubts, deep in what both take for product, is no gap; unless that is much, as between the barbs of a feather.
+        pieces = pieces_of(deep & (found < _WHOLE), diagonal=True)
+        doubted = pieces.means((found <= 0.5)[..., None].astype(np.float32))[:, 0] == 0
+        doubted[0] = False
+        if pieces.area[doubted].sum() < _DOUBTED * cv2.countNonZero(deep.view(np.uint8)):
+            found[pieces.chosen(doubted)] = 1
     return stand, may_be_open
 
 
