@@ -3,7 +3,8 @@
 Rules on steps and hues see one border at a time. That a white place is a label and not paper, a dark one a gap or a shadow,
 only what is round it tells. So the network is shown the photo, its ratio to the backdrop model, the steps, and what the rules
 took for product. It is a U-Net (Ronneberger, Fischer and Brox, MICCAI 2015) taught on pictures of made-up products that were
-rendered for it, so that their coverage is known; `teaching/` holds how.
+rendered for it, so that their coverage is known; `teaching/` holds how. Photos that are burnt out are shown to one of the same make
+that was taught on such photos alone.
 """
 
 from collections.abc import Callable
@@ -42,7 +43,7 @@ _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 _BURNT, _PARTLY, _SURE_OF_BURNT = 250, 0.3, 0.75  # coded level of a channel; share of a piece; how sure of that it must be instead
-_MOSTLY_BURNT = 0.5  # share of what the rules left
+_MOSTLY_BURNT, _AT_THE_TOP = 0.5, 0.25  # shares of what the rules left
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
@@ -146,8 +147,9 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
 
 def _is_burnt_out(pixels: NDArray[np.uint8], product: Mask) -> bool:
     """Whether most of what the rules did not take for product is burnt out: such photos a network of their own was taught."""
-    left = ~product
-    return bool(left.any() and (pixels.min(2) >= _BURNT)[left].mean() > _MOSTLY_BURNT)
+    left = pixels.min(2)[~product]
+    # Paper that is evenly light, just below the top, is not.
+    return bool(left.size and (left >= _BURNT).mean() > _MOSTLY_BURNT and (left == 255).mean() > _AT_THE_TOP)
 
 
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
