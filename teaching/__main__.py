@@ -59,12 +59,14 @@ def main() -> None:
     parser.add_argument("--out", type=Path, default=SHIPPED)
     asked = parser.parse_args()
     asked.folder.mkdir(parents=True, exist_ok=True)
-    for number in range(asked.first, asked.first + asked.scenes):
-        prepare(asked.folder, number)
-    for number in range(asked.drawings):
-        prepare_drawing(asked.folder, number)
-    for number in range(asked.first, asked.first + asked.burnt):
-        prepare_burnt(asked.folder, number)
+    if set(asked.looks) - {"burnt_out_look"}:
+        for number in range(asked.first, asked.first + asked.scenes):
+            prepare(asked.folder, number)
+        for number in range(asked.drawings):
+            prepare_drawing(asked.folder, number)
+    if "burnt_out_look" in asked.looks:
+        for number in range(asked.first, asked.first + asked.burnt):
+            prepare_burnt(asked.folder, number)
     for name, (make, teach, channels) in LOOKS.items():
         if name in asked.looks:
             network = make()

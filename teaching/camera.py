@@ -40,6 +40,7 @@ class Carelessness(Enum):
 
     @classmethod
     def any(cls, r: Generator) -> "Carelessness":
+        """One of them, each as likely."""
         return cls(int(r.integers(len(cls))) + 1)
 
 

@@ -250,13 +250,17 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
         if not adds:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
     if not wires:
-        # What it only doubts, deep in what both take for product, is no gap; unless that is much, as between the barbs of a feather.
-        pieces = pieces_of(deep & (found < _WHOLE), diagonal=True)
-        doubted = pieces.means((found <= 0.5)[..., None].astype(np.float32))[:, 0] == 0
-        doubted[0] = False
-        if pieces.area[doubted].sum() < _DOUBTED * cv2.countNonZero(deep.view(np.uint8)):
-            found[pieces.chosen(doubted)] = 1
+        _close_doubts(found, deep)
     return stand, may_be_open
+
+
+def _close_doubts(found: Float, deep: Mask) -> None:
+    """Make whole what the network only doubts, `deep` in what both take for product; unless that is much, as between a feather's barbs."""
+    pieces = pieces_of(deep & (found < _WHOLE), diagonal=True)
+    doubted = pieces.means((found <= 0.5)[..., None].astype(np.float32))[:, 0] == 0
+    doubted[0] = False
+    if pieces.area[doubted].sum() < _DOUBTED * cv2.countNonZero(deep.view(np.uint8)):
+        found[pieces.chosen(doubted)] = 1
 
 
 def coded_steps(steps: Float) -> NDArray[np.uint8]:
