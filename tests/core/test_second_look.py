@@ -64,11 +64,17 @@ class SecondLookTest(unittest.TestCase):
             with self.subTest(number):
                 self.assertGreater(cut(number), least)
 
-    def test_a_pale_corner_of_a_label_and_a_glint_in_glass_are_no_holes(self) -> None:
-        photo, truth = next(pair for pair in photos("demo") if "amber-bottle" in pair[0].stem)
-        render = Render(photo.read_bytes(), photo.stem, load_sheet("transparent"))
-        deep = cv2.erode((unit(truth) == 1).view(np.uint8), disc(25)) > 0
-        self.assertGreater(float(render.cut(1.0, render.whole(1.0)).alpha[deep].min()), 0.7)
+    def test_a_pale_corner_of_a_label_its_grain_and_a_glint_in_glass_are_no_holes(self) -> None:
+        # As it is, and saved once more: then some of a label's grain is as high as a border.
+        for name, again in (("amber-bottle", False), ("spice-jars", True)):
+            with self.subTest(name):
+                photo, truth = next(pair for pair in photos("demo") if name in pair[0].stem)
+                data = photo.read_bytes()
+                if again:
+                    data = cv2.imencode(".jpg", decode_photo(data, name).pixels[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 93])[1].tobytes()
+                render = Render(data, name, load_sheet("transparent"))
+                deep = cv2.erode((unit(truth) == 1).view(np.uint8), disc(25)) > 0
+                self.assertGreater(float(render.cut(1.0, render.whole(1.0)).alpha[deep].min()), 0.7)
 
     def test_rough_paper_is_no_product_and_a_product_of_another_hue_no_paper(self) -> None:
         # Bowls before paper whose hue lies between two levels of the file; wood in noise, before a paper's edge.

@@ -26,6 +26,7 @@ from yardchalk.core.stages.clear.ground import Ground
 from yardchalk.core.stages.clear.ink import ink_levels, paper_share
 from yardchalk.core.stages.clear.one_ink import Ink
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, goes_by_ink, put_together
+from yardchalk.core.stages.creases import Crease, find_creases, without_creases
 from yardchalk.core.stages.edge.matte import Solution
 from yardchalk.core.stages.frame import crop_to_set
 from yardchalk.core.stages.plot import Plot
@@ -103,19 +104,50 @@ class ClearedPhoto(FramedPhoto):
         return self.cache.get((self.digest, "without bars"), lambda: painted_over(whole, self.bars))
 
     @property
+    def creases(self) -> tuple[Crease, ...]:
+        """Creases of the backdrop, on the analysis picture; where nothing is cleared, and round a drawing, none are looked for."""
+        if self.given_alpha or self.drawing is not None or not (self.sheet.clear.on or self.marks.clear is not None):
+            return ()
+        return self.cache.get((self.digest, "creases"), self._find_creases)
+
+    def _find_creases(self) -> tuple[Crease, ...]:
+        h, w = self.analysis.shape[:2]
+        product, steps = self._rules(creased=True).product, self._evidence(creased=True).steps
+        return find_creases(self.analysis, self.decisions_backdrop.log_light(w, h), product, steps)
+
+    @property
+    def uncreased(self) -> NDArray[np.uint8]:
+        """The analysis picture with creases smoothed away: what is cleared by."""
+        creases = self.creases
+        return self.cache.get((self.digest, "uncreased"), lambda: without_creases(self.analysis, creases)) if creases else self.analysis
+
+    @property
     def given_alpha(self) -> bool:
         """Whether the file brought its own transparency, and that is what is cleared by."""
         return self.facts.has_alpha and self.sheet.clear.on
 
     @property
     def evidence(self) -> Evidence:
-        return self.cache.get(
-            (self.digest, "evidence"), lambda: gather_evidence(self.analysis, self.decisions_backdrop, self._without_noise.measured)
-        )
+        return self._evidence(creased=not self.creases)
 
-    @property
-    def _without_noise(self) -> WithoutNoise:
-        return self.cache.get((self.digest, "without noise"), lambda: without_noise(self.analysis, self.decisions_backdrop))
+    def _evidence(self, *, creased: bool) -> Evidence:
+        """With the creases that the photo has, or without them; the same of what follows."""
+        pixels = self.analysis if creased else self.uncreased
+
+        def gather() -> Evidence:
+            return gather_evidence(pixels, self.decisions_backdrop, self._without_noise(creased=creased).measured)
+
+        return self.cache.get((self.digest, "evidence", creased), gather)
+
+    def _without_noise(self, *, creased: bool) -> WithoutNoise:
+        pixels = self.analysis if creased else self.uncreased
+        return self.cache.get((self.digest, "without noise", creased), lambda: without_noise(pixels, self.decisions_backdrop))
+
+    def _rules(self, *, creased: bool) -> Clearing:
+        def clear() -> Clearing:
+            return self._without_highlights(clear_automatically(self._evidence(creased=creased)))
+
+        return self.cache.get((self.digest, "rules", creased), clear)
 
     @property
     def decisions_backdrop(self) -> BackdropModel:
@@ -160,7 +192,7 @@ class ClearedPhoto(FramedPhoto):
         plain = self.with_marks(Marks(frame=self.frame))
         plot = Plot.of(self.framing, *self.size_at(self.analysis_scale))
         bars = None if self.bars == NO_BARS else self.bars.mask(self.analysis.shape)
-        return Ground(self.analysis, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic, bars)
+        return Ground(self.uncreased, self.decisions_backdrop, plot, lambda: plain.evidence, lambda: plain._automatic, bars)
 
     @property
     def outcome(self) -> Outcome:
@@ -212,7 +244,7 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def _by_rules(self) -> Clearing:
-        return self.cache.get((self.digest, "rules"), lambda: self._without_highlights(clear_automatically(self.evidence)))
+        return self._rules(creased=not self.creases)
 
     def _without_highlights(self, found: Clearing) -> Clearing:
         return without_highlights(found, self.analysis, self.decisions_backdrop)
@@ -225,7 +257,8 @@ class ClearedPhoto(FramedPhoto):
             if self.drawing is not None:
                 nowhere = np.zeros(self.drawing.coverage.shape, bool)
                 return Look(self.drawing.coverage, nowhere, nowhere)
-            return look_again(self._without_noise.looked_at, self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
+            quiet = self._without_noise(creased=not self.creases)
+            return look_again(quiet.looked_at, self.decisions_backdrop, self.evidence.steps, self._by_rules.product)
 
         return self.cache.get((self.digest, "second look"), lambda: look().enlarged(self.analysis.shape))
 

@@ -118,14 +118,14 @@ class EdgedPhoto(ClearedPhoto):
         d, settings = self.decisions, self._band_settings
         light = d.backdrop.light(*d.product.shape[::-1])
         matte = self.cache.get((self.digest, "matte", d.product_key, self.matte_key), lambda: self._matte(settings, light))
-        return describe_band(self.analysis, matte, light, settings).in_half_precision()
+        return describe_band(self.uncreased, matte, light, settings).in_half_precision()
 
     def _matte(self, settings: BandSettings, light: Float, at: Part | None = None) -> Matte:
         """All of it, or of rows and columns."""
         d, strokes = self.decisions, self.marks.edge.wider
         wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
         look = None if self.given_alpha else self.second_look
-        matte = solve_matte(self.analysis, d.product, d.noise, light, settings, wider, look, at)
+        matte = solve_matte(self.uncreased, d.product, d.noise, light, settings, wider, look, at)
         if self.drawing is None:
             return matte
         known = ~self.drawing.border & (self._automatic.product == d.product)
@@ -146,7 +146,7 @@ class EdgedPhoto(ClearedPhoto):
         mixing: Mixing = "codes" if solution.drawn else "light"
         settings = replace(self._band_settings, spread=solution.spread, mixing=mixing, solid=solution.thin_share < 1 - SOLID)
         for inner, outer in places:
-            part = describe_band(self.analysis, self._matte(settings, light, outer), light, settings, outer)
+            part = describe_band(self.uncreased, self._matte(settings, light, outer), light, settings, outer)
             solution = patched(solution, part.in_half_precision(), inner)
         return solution
 

@@ -31,6 +31,7 @@ _MARGIN = 64  # px of backdrop kept round what the first round leaves over
 _GAP_ROUNDS = (9.0, 16.0)
 _GAP_LIKENESS = 0.006  # chroma, log light
 _LATTICE = 8  # openings
+_LEAST_PITTED, _PIT, _PITTED = 250, 7, 0.15  # px of a place, px of its pits, and share of it that they are
 _TABLE = 0.12  # share of the frame's edge
 _BLOCK = 8  # px
 _WIDE = 63  # px; wider than handles
@@ -380,6 +381,8 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
             sure = unlike < 0.002 and area < 0.01 * whole
             if area > 200 and not sure and not _open_shape(piece, _telling(difference[box])):
                 continue
+            if area > _LEAST_PITTED and _pitted(piece, area):
+                continue
             # A gap has an edge of the product all round; a pale stretch of the product itself has not.
             round_it = (cv2.dilate(_eight(piece), np.ones((9, 9), np.uint8)) > 0) & ~(
                 cv2.dilate(_eight(piece), np.ones((3, 3), np.uint8)) > 0
@@ -395,6 +398,12 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
 def _telling(difference: Float) -> Mask:
     """What is plainly printed or coloured, not backdrop."""
     return (_chroma(difference) > 0.1) | (difference[..., 0] < -0.4)
+
+
+def _pitted(piece: Mask, area: int) -> bool:
+    """Whether a place is so pitted that its grain is none of the backdrop's: a label's, or a cloth's."""
+    closed = cv2.morphologyEx(cv2.copyMakeBorder(_eight(piece), _PIT, _PIT, _PIT, _PIT, cv2.BORDER_CONSTANT), cv2.MORPH_CLOSE, disc(_PIT))
+    return area < (1 - _PITTED) * cv2.countNonZero(closed)
 
 
 def _open_shape(piece: Mask, telling: Mask) -> bool:
