@@ -23,6 +23,8 @@ from yardchalk.core.settings import load_sheet, load_spec
 # Coded values 0..1 (h, w, 3), and true coverage 0..1 (h, w), to what became of the first.
 Handling = Callable[[Float, Float], Float]
 
+_SLOPE = 0.35  # radians; of a crease
+
 
 def _noisy(levels: float) -> Handling:
     """With noise of so many coded levels, spread over neighbours as a camera's development does."""
@@ -68,6 +70,19 @@ def _with_bars(left: float, top: float, level: float) -> Handling:
     return handle
 
 
+def _creased(depth: float, ridge: float = 0.0, tone: float = 0.0) -> Handling:
+    """With a crease behind the product: that share of light less along it, more beside it, and less all beyond it."""
+
+    def handle(codes: Float, truth: Float) -> Float:
+        y, x = np.mgrid[: truth.shape[0], : truth.shape[1]]
+        middle = [float(axis[truth > 0.5].mean()) for axis in (x, y)]
+        beside = (y - middle[1]) * np.cos(_SLOPE) - (x - middle[0]) * np.sin(_SLOPE)
+        factor = 1 - depth * np.exp(-(beside**2) / 4) + ridge * np.exp(-((beside - 4) ** 2) / 12) - tone * (beside > 0)
+        return encode(np.minimum(decode(codes) * (truth + (1 - truth) * factor)[..., None], 1)).astype(np.float32)
+
+    return handle
+
+
 # By name: what is done, and the JPEG's quality.
 HANDLINGS: dict[str, tuple[Handling, int]] = {
     "as they are": (lambda codes, truth: codes, 97),
@@ -80,6 +95,9 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "backdrop burnt out": (_burnt(0.95, alone=True), 92),
     "in a black frame": (_with_bars(0.006, 0.006, 0), 92),
     "white to left and right": (_with_bars(0.03, 0, 1), 92),
+    "a faint crease": (_creased(0.1, 0.04), 92),
+    "a crease": (_creased(0.25, 0.1), 92),
+    "two sheets": (_creased(0.3, tone=0.1), 92),
     "more contrast": (lambda codes, truth: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
     "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
     "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),

@@ -17,7 +17,6 @@ SCENE = Scene(width=1200, height=900).made()
 # the sheet beyond it is.
 KINDS = {
     "a fold": ((0.0, 0.35, 1.0, 0.55), 0.3, 0.1, 0.0),
-    "a faint fold": ((0.35, 0.0, 0.7, 1.0), 0.12, 0.05, 0.0),
     "two sheets": ((0.0, 0.5, 1.0, 0.48), 0.4, 0.0, 0.1),
     "one up to the corner": ((0.0, 0.0, 1.0, 1.0), 0.3, 0.0, 0.0),
     "one along the handle": ((0.0, 0.66, 1.0, 0.66), 0.25, 0.0, 0.0),

@@ -17,7 +17,7 @@ from yardchalk.core.regions import disc, pieces_of
 
 _THIN = 13  # px of half the analysis picture; narrower than that, flanks included, a crease is among what is not backdrop
 _STEEP = 6.0  # in units of the backdrop's noise; what is less stops no flood
-_LONG = 0.06  # of the longer side; shorter pieces are no line to go by
+_LONG, _LEAST_LONG = 0.06, 32  # of the longer side, and px; shorter pieces are no line to go by
 _CANDIDATES = 12
 _SLENDER = 0.06  # deviation across a piece, of that along it
 _REACH = 24  # px of the analysis picture looked at on either side of a line
@@ -80,12 +80,13 @@ def find_creases(pixels: NDArray[np.uint8], backdrop: Float, product: Mask, step
     small = cv2.resize(product.view(np.uint8), ((w + 1) // 2, (h + 1) // 2), interpolation=cv2.INTER_NEAREST)
     body = cv2.morphologyEx(small, cv2.MORPH_OPEN, disc(_THIN))
     steep = cv2.resize(cv2.dilate(steps, disc(3)), small.shape[::-1], interpolation=cv2.INTER_NEAREST) > _STEEP
-    near = cv2.dilate(body, disc(5)) > 0
-    # Faint ones the flood crosses, but not a closer look.
-    lines = [line for thin in ((small > 0) & ~near, steep & ~(small > 0)) for line in _straight_pieces(thin, _LONG * max(h, w) / 2)]
+    body = cv2.dilate(body, disc(5))
+    least = max(_LEAST_LONG, _LONG * max(h, w)) / 2
+    # Faint ones the flood crosses, but the second look may stop at them.
+    lines = [line for thin in ((small > 0) & (body == 0), steep & (small == 0)) for line in _straight_pieces(thin, least)]
     if not lines:
         return ()
-    body = cv2.resize(cv2.dilate(body, disc(5)), (w, h), interpolation=cv2.INTER_NEAREST)
+    body = cv2.resize(body, (w, h), interpolation=cv2.INTER_NEAREST)
     found: list[Crease] = []
     for middle, direction in lines:
         if any(abs(float(crease.places(*(2 * middle).astype(np.float32))[1])) < _REACH for crease in found):
