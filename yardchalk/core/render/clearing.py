@@ -105,8 +105,8 @@ class ClearedPhoto(FramedPhoto):
 
     @property
     def creases(self) -> tuple[Crease, ...]:
-        """Creases of the backdrop, on the analysis picture; where nothing is cleared, and round a drawing, none are looked for."""
-        if self.given_alpha or self.drawing is not None or not (self.sheet.clear.on or self.marks.clear is not None):
+        """Creases of the backdrop, on the analysis picture; a drawing has none, nor has what says itself what is see-through."""
+        if self.facts.has_alpha or self.drawing is not None:
             return ()
         return self.cache.get((self.digest, "creases"), self._find_creases)
 

@@ -402,7 +402,8 @@ def _telling(difference: Float) -> Mask:
 
 def _pitted(piece: Mask, area: int) -> bool:
     """Whether a place is so pitted that its grain is none of the backdrop's: a label's, or a cloth's."""
-    closed = cv2.morphologyEx(cv2.copyMakeBorder(_eight(piece), _PIT, _PIT, _PIT, _PIT, cv2.BORDER_CONSTANT), cv2.MORPH_CLOSE, disc(_PIT))
+    with_room = cv2.copyMakeBorder(_eight(piece), _PIT, _PIT, _PIT, _PIT, cv2.BORDER_CONSTANT)
+    closed = cv2.morphologyEx(with_room, cv2.MORPH_CLOSE, disc(_PIT))
     return area < (1 - _PITTED) * cv2.countNonZero(closed)
 
 
