@@ -4,6 +4,8 @@ import unittest
 
 import cv2
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.pictures import Made, Scene, iou
 from yardchalk.core.codecs import encode_picture
@@ -11,6 +13,7 @@ from yardchalk.core.colour import Float, decode, to_coded
 from yardchalk.core.deliver import produce
 from yardchalk.core.render import Render
 from yardchalk.core.settings import load_sheet, load_spec
+from yardchalk.core.stages.creases import find_creases, without_creases
 
 SCENE = Scene(width=1200, height=900).made()
 # Where it begins and ends, shares of the frame; how much light it takes, how much the ridge beside it adds, and how much darker
@@ -54,6 +57,25 @@ class CreaseTest(unittest.TestCase):
                 self.assertGreater(iou(alpha, SCENE.alpha), 0.99)
                 self.assertEqual(int((alpha[away > 6] > 0.02).sum()), 0)
                 self.assertFalse([f.check for f in produce(render, load_spec("cutout")).findings if f.severity != "note"])
+
+    @settings(max_examples=12, deadline=None)
+    @given(st.floats(0, np.pi), st.floats(0.1, 0.5), st.floats(-0.2, 0.2), st.floats(0, 0.1))
+    def test_smoothed_away_leaves_the_paper_as_it_was(self, angle: float, depth: float, shift: float, tone: float) -> None:
+        h, w = 720, 960
+        y, x = np.mgrid[:h, :w].astype(np.float32)
+        d = (x - w / 2) * np.sin(angle) - (y - h / 2) * np.cos(angle) - shift * h
+        thing = np.hypot(x - w / 2, y - h / 2) < 120
+        paper = np.full((h, w, 3), 0.6, np.float32) * (1 + np.random.default_rng(1).normal(0, 0.01, (h, w, 1)).astype(np.float32))
+        paper *= (1 - tone * (d > 0))[..., None].astype(np.float32)
+        creased = paper * (1 - depth * np.exp(-(d**2) / 4))[..., None]
+        clean, pixels = (to_coded(np.where(thing[..., None], 0.05, light), np.uint8) for light in (paper, creased))
+        backdrop = np.full((h, w, 3), np.log(0.6), np.float32)
+        found = find_creases(pixels, backdrop, thing | (np.abs(d) < 5), np.zeros((h, w), np.float32))
+        self.assertEqual(len(found), 1)
+        left = without_creases(pixels, found).astype(np.int16) - clean
+        self.assertLess(float(np.abs(left[np.abs(d) > 2]).mean()), 1.5)
+        self.assertLess(float(np.abs(left[~thing & (np.abs(d) < 1)].mean())), 0.15 * 255 * depth)
+        self.assertEqual(int(np.abs(left[thing & (np.hypot(x - w / 2, y - h / 2) < 90)]).max()), 0)
 
     def test_what_is_no_crease_is_kept(self) -> None:
         d = np.abs(beside((0.0, 0.35, 1.0, 0.55), SCENE))

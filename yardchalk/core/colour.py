@@ -284,3 +284,8 @@ def to_lab(coded: Coded) -> Float:
 def delta_e(lab_a: NDArray[Any], lab_b: NDArray[Any]) -> Float:
     """CIEDE2000 colour difference between CIELAB arrays (..., 3)."""
     return deltaE_ciede2000(lab_a, lab_b).astype(np.float32)
+
+
+def off_hue(log_ratio: NDArray[np.floating]) -> NDArray[np.floating]:
+    """How far log ratios of light to a backdrop's, (..., 3), are off its hue, (...): length of red and blue over green."""
+    return np.hypot(log_ratio[..., 0] - log_ratio[..., 1], log_ratio[..., 2] - log_ratio[..., 1])

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.colour import Float, Mask, linear_table
+from yardchalk.core.colour import Float, Mask, linear_table, off_hue
 from yardchalk.core.networks import told_by
 from yardchalk.core.regions import Pieces, disc, outside_of, pieces_of
 from yardchalk.core.softness import blur_of_outline
@@ -155,7 +155,7 @@ def _is_burnt_out(pixels: NDArray[np.uint8], product: Mask) -> bool:
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
     """Which log ratios to the backdrop (n, 3) are darker than clean paper, or of another hue: bool (n,)."""
     red, green, blue = ratio.T
-    return ((red + 2 * green + blue) / 4 < -_DARKER) | (_hue(ratio) > _OF_A_HUE)
+    return ((red + 2 * green + blue) / 4 < -_DARKER) | (off_hue(ratio) > _OF_A_HUE)
 
 
 def _shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
@@ -163,12 +163,6 @@ def _shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
     shade = cv2.transform(ratio, np.array([[0.25, 0.5, 0.25]], np.float32))
     mean, square = pieces.means(np.dstack([shade, shade * shade])).T
     return mean < -_IN_SHADE, square - mean**2 > _UNEVEN**2
-
-
-def _hue(ratio: NDArray[np.floating]) -> NDArray[np.floating]:
-    """How far log ratios to the backdrop (n, 3) are off its hue, (n,)."""
-    red, green, blue = ratio.T
-    return np.hypot(red - green, blue - green)
 
 
 def _drop_loose_specks(found: Float, product: Mask) -> None:
@@ -222,7 +216,7 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             ratios = pieces.means(seen.ratio)
             much = pieces.area > _MOST * cv2.countNonZero(product.view(np.uint8))
             much[0] = False
-            if (much & (strips | (sure < _SURE_OF_RING) | (_hue(ratios) > _OF_A_HUE))).any():
+            if (much & (strips | (sure < _SURE_OF_RING) | (off_hue(ratios) > _OF_A_HUE))).any():
                 found[:] = product
                 return np.ones(found.shape, bool), may_be_open
             # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.

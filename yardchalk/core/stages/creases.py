@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Float, Mask, encode, to_log
+from yardchalk.core.colour import Float, Mask, encode, off_hue, to_log
 from yardchalk.core.regions import disc, pieces_of
 
 _THIN = 13  # px of half the analysis picture; narrower than that, flanks included, a crease is among what is not backdrop
@@ -179,7 +179,7 @@ class _Strip:
         before, after = (_averaged(log[:, beside & side].mean(1), _ALONG) for side in (across < 0, across > 0))
         share = np.clip((across / _WIDEST + 1) / 2, 0, 1)[None, :, None]
         between = (1 - share) * before[:, None] + share * after[:, None]
-        paper = (np.abs(before - after).max(1) < _TONES) & (_hue(before) < _HUE) & (_hue(after) < _HUE)
+        paper = (np.abs(before - after).max(1) < _TONES) & (off_hue(before) < _HUE) & (off_hue(after) < _HUE)
         return cls(begin, direction, covered, log, between.astype(np.float32), paper)
 
     @cached_property
@@ -222,7 +222,7 @@ class _Strip:
         profile = np.median(self.off[self.free], axis=0)
         middle = profile[_REACH - 1 : _REACH + 2].mean(0)
         depth = float(middle.mean())
-        if not _DEPTH[0] < abs(depth) < _DEPTH[1] or _hue(middle) > max(_HUE, _HUE_OF_DEPTH * abs(depth)):
+        if not _DEPTH[0] < abs(depth) < _DEPTH[1] or off_hue(middle) > max(_HUE, _HUE_OF_DEPTH * abs(depth)):
             return None
         like = self._shade(_LIKENESS)[:, _WIDEST - 1 : _WIDEST + 2].mean(1) / depth
         shows = self.paper & (like > _LIKE_ITSELF[0]) & (like < _LIKE_ITSELF[1])
@@ -263,8 +263,3 @@ def _averaged(values: Float, length: int) -> Float:
     """Mean over a length of the first axis; shape as given."""
     flat = np.ascontiguousarray(values, dtype=np.float32).reshape(values.shape[0], -1)
     return cv2.blur(flat, (1, length), borderType=cv2.BORDER_REPLICATE).reshape(values.shape)
-
-
-def _hue(log: NDArray[np.floating]) -> NDArray[np.floating]:
-    """How far log ratios to the backdrop (..., 3) are off its hue."""
-    return np.hypot(log[..., 0] - log[..., 1], log[..., 2] - log[..., 1])
