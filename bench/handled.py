@@ -1,4 +1,5 @@
-"""How quality holds on photos that went through other hands: noisy, made quiet, exposed anew, sharpened, made small, packed hard.
+"""How quality holds on photos that went through other hands, or were lit and laid otherwise: noisy, made quiet, exposed anew, on a
+table, sharpened, made small, packed hard.
 
 The demo's photos, each of these done to them; truth stays what it was.
 """
@@ -10,6 +11,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import simplejpeg
+from numpy.typing import NDArray
 
 from bench.quality import FAILED, photos, unit
 from bench.score import score
@@ -83,6 +85,29 @@ def _creased(depth: float, ridge: float = 0.0, tone: float = 0.0) -> Handling:
     return handle
 
 
+def _lit(lamps: Callable[[Float, Float], NDArray[np.floating]]) -> Handling:
+    """By other lamps: what gives their light, (h, w, 1) or (h, w, 3), at places across and down, -0.5..0.5."""
+
+    def handle(codes: Float, truth: Float) -> Float:
+        h, w = truth.shape
+        y, x = np.mgrid[:h, :w].astype(np.float32)
+        return encode(np.minimum(decode(codes) * lamps(x / w - 0.5, y / h - 0.5), 1)).astype(np.float32)
+
+    return handle
+
+
+def _on_a_table(codes: Float, truth: Float) -> Float:
+    """On paper that ends right of the product, on a table of dark wood that lies in the same light."""
+    h, w = truth.shape
+    y, x = np.mgrid[:h, :w].astype(np.float32)
+    edge = 0.5 * (w + np.flatnonzero((truth > 0.02).any(0)).max())
+    share = (1 - truth) / (1 + np.exp(np.clip(edge - x + 0.1 * (y - h / 2), -30, 30)))
+    grain = cv2.GaussianBlur(np.random.default_rng(1).standard_normal((h, w), np.float32), (0, 0), sigmaX=30, sigmaY=1.2)
+    wood = np.clip(np.array([0.2, 0.11, 0.06], np.float32) * (1 + 4 * grain)[..., None], 0.005, 1)
+    light = decode(codes)
+    return encode(np.clip(light + share[..., None] * (light.mean(2, keepdims=True) * wood - light), 0, 1)).astype(np.float32)
+
+
 # By name: what is done, and the JPEG's quality.
 HANDLINGS: dict[str, tuple[Handling, int]] = {
     "as they are": (lambda codes, truth: codes, 97),
@@ -98,6 +123,10 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "a faint crease": (_creased(0.1, 0.04), 92),
     "a crease": (_creased(0.25, 0.1), 92),
     "two sheets": (_creased(0.3, tone=0.1), 92),
+    "darker to the corners": (_lit(lambda x, y: (1 - 0.9 * (x * x + y * y))[..., None]), 92),
+    "darker to the right": (_lit(lambda x, y: np.exp(-1.1 * (x + 0.5))[..., None]), 92),
+    "lamps of two hues": (_lit(lambda x, y: np.stack([0.87 - 0.25 * x, np.full_like(x, 0.95), 0.85 + 0.3 * x], axis=-1)), 92),
+    "on a table": (_on_a_table, 92),
     "more contrast": (lambda codes, truth: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
     "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
     "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),

@@ -49,9 +49,17 @@ _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin pa
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
 _SURE_OF_DEPTH, _IN_SHADE, _UNEVEN = 0.75, 0.35, 0.2  # of a hole in shade; and log light, darker than the backdrop, and its deviation
 _SIEVE, _SURE_OF_HOLES = 8, 0.3  # dark holes that it is fairly sure of, from which on it is a sieve; and how sure it must be of each
+_LIGHTER = 0.022  # log light beyond the backdrop's, from which on a hole is none: what is seen through one is not lighter
+# How sure it must be of a hole like a label's paper: bent round what is printed on it. Share of the picture, of its convex hull, and of
+# it what the print is; what print differs by from the paper, log light and its hue; and deviation of an even paper's.
+_SURE_OF_LABELS, _LABEL, _BENT, _PRINTED, _PRINT, _PRINT_HUE, _EVEN = 0.91, 5e-4, 0.8, 0.2, 0.3, 0.06, 0.15
+# A shadow has a sharp border only to what throws it: shares of its border to that, and to the paper, along which there is a step; share
+# of its border that is to the paper; how much darker it is, log light, and how uneven.
+_FIRM_SIDE, _SOFT_SIDE, _TO_PAPER, _FALLS_OFF = 0.85, 0.08, 0.3, 0.15
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
 _SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no border
 _STEEP, _HALF_BORDERED = 121, 0.5  # as `coded_steps` has it: 20 times the noise; and share of a border along which there is such a step
+_SHADE = np.array([[0.25, 0.5, 0.25]], np.float32)  # of a log ratio, how light it is
 _TOO_SOFT = 2.0  # px of what is looked at; of photos that are more blurred the network was taught none
 
 
@@ -154,15 +162,51 @@ def _is_burnt_out(pixels: NDArray[np.uint8], product: Mask) -> bool:
 
 def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
     """Which log ratios to the backdrop (n, 3) are darker than clean paper, or of another hue: bool (n,)."""
-    red, green, blue = ratio.T
-    return ((red + 2 * green + blue) / 4 < -_DARKER) | (off_hue(ratio) > _OF_A_HUE)
+    return (ratio @ _SHADE[0] < -_DARKER) | (off_hue(ratio) > _OF_A_HUE)
 
 
 def _shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
     """Which pieces are dark, and which are unevenly lit, as paper is under what has a hole: bool (n,); a label is neither."""
-    shade = cv2.transform(ratio, np.array([[0.25, 0.5, 0.25]], np.float32))
+    shade = cv2.transform(ratio, _SHADE)
     mean, square = pieces.means(np.dstack([shade, shade * shade])).T
     return mean < -_IN_SHADE, square - mean**2 > _UNEVEN**2
+
+
+def _round_print(pieces: Pieces, ratio: Float) -> Mask:
+    """Which pieces are even and bent round what is plainly of another light or hue, as a label's paper is round its print: bool (n,)."""
+    out = np.zeros(pieces.area.size, bool)
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _LABEL * pieces.labels.size):
+        box = pieces.box(int(i))
+        piece = pieces.labels[box] == i
+        points = cv2.findNonZero(piece.view(np.uint8))
+        hull = np.zeros(piece.shape, np.uint8)
+        cv2.fillConvexPoly(hull, cv2.convexHull(points), 1)
+        area = int(pieces.area[i])
+        if area > _BENT * cv2.countNonZero(hull):
+            continue
+        beside = ratio[box] - np.median(ratio[box][piece], axis=0).astype(np.float32)
+        shade = cv2.transform(beside, _SHADE)
+        printed = ((np.abs(shade) > _PRINT) | (off_hue(beside) > _PRINT_HUE)) & (hull > 0) & ~piece
+        out[i] = shade[piece].std() < _EVEN and np.count_nonzero(printed) > _PRINTED * area
+    return out
+
+
+def _shadows(pieces: Pieces, ratio: Float, steep: Mask, kept: Mask, outside: Mask) -> Mask:
+    """Which pieces are darker, unevenly, and have a sharp border to what is kept but none to the outside, as a shadow: bool (n,)."""
+    out = np.zeros(pieces.area.size, bool)
+    shades = pieces.means(ratio) @ _SHADE[0]
+    for i in 1 + np.flatnonzero((pieces.area[1:] > _LABEL * pieces.labels.size) & (shades[1:] < -_DARKER)):
+        box = pieces.box(int(i), _BORDER)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        near = cv2.dilate(piece, disc(11)) > 0
+        to_paper = near & outside[box] & (cv2.dilate(piece, disc(3)) == 0)
+        to_product = near & kept[box]
+        count = np.count_nonzero(to_paper), np.count_nonzero(to_product)
+        if not count[1] or count[0] < _TO_PAPER * sum(count):
+            continue
+        sides = steep[box][to_paper].mean() < _SOFT_SIDE and steep[box][to_product].mean() > _FIRM_SIDE
+        out[i] = sides and (ratio[box][piece > 0] @ _SHADE[0]).std() > _FALLS_OFF
+    return out
 
 
 def _drop_loose_specks(found: Float, product: Mask) -> None:
@@ -210,6 +254,7 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             # Where product and paper are burnt out the rules find no border, and no grain looks like felt.
             burnt = pieces.means(seen.burnt[..., None].astype(np.float32))[:, 0] > _PARTLY
             enough[(enough == _SURE_OF_MUCH) & burnt] = _SURE_OF_BURNT
+            enough[~burnt & _shadows(pieces, seen.ratio, seen.steep, looked & product, outside)] = np.inf
             # A gap that the rules saw, and it does not, is a label or a highlight.
             enough[pieces.means(rules_outside)[:, 0] < 0.5] = _SURE_TO_CLOSE
         else:
@@ -223,6 +268,9 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
             dark, uneven = _shaded(pieces, seen.ratio)
             enough = np.where(lattice, _SURE_OF_GAPS, np.where(dark & uneven, _SURE_OF_DEPTH, _SURE_TO_DROP))
+            if not lattice:
+                labels = _round_print(pieces, seen.ratio)
+                enough[labels] = np.maximum(enough[labels], _SURE_OF_LABELS)
             # Between wires; or a sieve seen from above: paper in the shade of each hole.
             holes = ~strips if wires else dark & ~strips
             holes[0] = False
@@ -232,6 +280,7 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             unlike = _unlike_paper(ratios)
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
             enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
+            enough[(ratios @ _SHADE[0] > _LIGHTER) & ~strips] = np.inf
             narrow = pieces.means(cv2.erode(whole.view(np.uint8), disc(_BROAD))[..., None].astype(np.float32))[:, 0] == 0
             minor &= unlike | narrow
         unsure = (sure < enough) & ~minor

@@ -33,12 +33,17 @@ _GAP_LIKENESS = 0.006  # chroma, log light
 _LATTICE = 8  # openings
 _LEAST_PITTED, _PIT, _PITTED = 250, 7, 0.15  # px of a place, px of its pits, and share of it that they are
 _TABLE = 0.12  # share of the frame's edge
+_OUTER = 0.02  # share of a piece that lies in the middle of the frame; with less it is no product
+_BRIDGES = 9, 17, 33, 65  # px; how wide what joins a table to a product may be, a shadow that falls on both
 _BLOCK = 8  # px
 _WIDE = 63  # px; wider than handles
 _HARDLY, _SLIVER = 0.15, 0.1  # share of it that the rules found; share of the largest piece
 _WIDER_THAN_FLANKS = 13  # px
 _BURNT_OUT, _NOT_BURNT, _MOSTLY_BURNT = 254, 0.98, 0.7  # coded level; linear light of the backdrop; share of a gap
 _IN_SHADOW, _LITTLE = -0.15, 0.005  # log light against the backdrop model; share of the product
+# Of an island like the backdrop round it: share of the largest piece, share of it without a border, how sure the second look may be of
+# it, and how far off in log light and in hue it may be.
+_ISLAND, _MOSTLY, _UNSURE, _SAME_LIGHT, _SAME_HUE = 0.05, 0.5, 0.9, 0.04, 0.025
 
 
 @dataclass(frozen=True)
@@ -70,7 +75,7 @@ def corrected(cleared: Clearing, evidence: Evidence, look: Look) -> Clearing:
     cleared = replace(cleared, product=cleared.product & ~beyond, surroundings=cleared.surroundings | beyond)
     product = _without_tables(product & ~beyond, cleared)
     difference = _from_nearby(evidence.features, ~product)
-    if _drop_unbordered(product, evidence, difference):
+    if _drop_unbordered(product, evidence, difference, look):
         difference = _from_nearby(evidence.features, ~product)
     gaps = ~product & ~outside_of(product)
     return replace(cleared, product=product, gaps=gaps, surroundings=cleared.surroundings & ~product, difference=difference)
@@ -98,25 +103,35 @@ def without_highlights(cleared: Clearing, pixels: NDArray[np.uint8], backdrop: B
     return replace(cleared, product=cleared.product | lit, gaps=gaps & ~lit)
 
 
-def _drop_unbordered(product: Mask, evidence: Evidence, difference: Float) -> bool:
-    """Take from the product small patches of shadow that no border parts from the backdrop beside them; whether there are any.
+def _drop_unbordered(product: Mask, evidence: Evidence, difference: Float, look: Look) -> bool:
+    """Take from the product what no border parts from the backdrop beside it; whether there is any.
 
-    Only in shadow, where a file's blocks of colour look like steps, and only little: in a noisy or blurred photo a pale product has
-    no border either, and there the second look is right.
+    Islands that are like the backdrop and that the second look is not sure of; and small patches, but only in shadow, where a file's
+    blocks of colour look like steps, and only little: in a noisy or blurred photo a pale product has no border either, and there the
+    second look is right.
     """
     flood = Flood(_cost_of_likeness(evidence.steps, difference, np.zeros_like(product), _ALIKE, _AS_LIGHT), ~product)
     flood.rise(_NO_BORDER)
     flood.settle()
     unbordered = flood.reached & product
+    if not unbordered.any():
+        return False
+    islands = pieces_of(product, diagonal=True)
+    bare, sure = islands.means(np.dstack([unbordered, look.coverage]).astype(np.float32)).T
+    off = islands.means(difference)
+    like = (np.abs(off[:, 0]) < _SAME_LIGHT) & (np.hypot(off[:, 1], off[:, 2]) < _SAME_HUE) & (bare > _MOSTLY) & (sure < _UNSURE)
+    like &= islands.area < _ISLAND * islands.area[1:].max(initial=0)
+    like[0] = False
     # Along every border the product has a flank on which there is no step yet.
     wide = cv2.morphologyEx(_eight(unbordered), cv2.MORPH_OPEN, disc(_WIDER_THAN_FLANKS)) > 0
     pieces = pieces_of(wide, diagonal=True)
     dropped = pieces.means(evidence.features)[:, 0] < _IN_SHADOW
     dropped[0] = False
-    if not 0 < pieces.area[dropped].sum() < _LITTLE * cv2.countNonZero(_eight(product)):
-        return False
-    product &= ~(unbordered & (cv2.dilate(_eight(pieces.chosen(dropped)), disc(_WIDER_THAN_FLANKS)) > 0))
-    return True
+    patches = 0 < pieces.area[dropped].sum() < _LITTLE * cv2.countNonZero(_eight(product))
+    product &= ~islands.chosen(like)
+    if patches:
+        product &= ~(unbordered & (cv2.dilate(_eight(pieces.chosen(dropped)), disc(_WIDER_THAN_FLANKS)) > 0))
+    return bool(patches or like.any())
 
 
 def _beyond_the_paper(product: Mask, cleared: Clearing) -> Mask:
@@ -146,7 +161,7 @@ def _holding_the_frame(pieces: Pieces) -> Mask:
     Those go on to a corner of the frame; a product that the frame cuts off hardly does.
     """
     ring = _border(pieces.labels.shape)
-    held = np.bincount(pieces.labels[ring], minlength=pieces.area.size) > _TABLE * np.count_nonzero(ring)
+    held = _counts(pieces, ring) > _TABLE * np.count_nonzero(ring)
     cornered = np.zeros_like(held)
     cornered[pieces.labels[[0, 0, -1, -1], [0, -1, 0, -1]]] = True
     held &= cornered
@@ -431,26 +446,62 @@ def _open_shape(piece: Mask, telling: Mask) -> bool:
 def _sort_pieces(rest: Mask, difference: Float, chroma_noise: float, at: tuple[slice, slice], frame: tuple[int, int]) -> tuple[Mask, Mask]:
     """Split what is not backdrop into product and surroundings; specks are neither. `at`: where this part is in the frame."""
     h, w = frame
-    pieces = pieces_of(rest, diagonal=True)
+    ring = np.ascontiguousarray(_border(frame)[at])
+    tables = _joined_tables(rest, ring, at, frame)
+    pieces = pieces_of(rest & ~tables, diagonal=True)
     n = pieces.area.size
     area = pieces.area.astype(float)
-    top, left = at[0].start, at[1].start
-    ring = np.ascontiguousarray(_border(frame)[at])
     corners = np.zeros(frame, bool)
     corners[[0, 0, -1, -1], [0, -1, 0, -1]] = True
     corner = np.zeros(n, bool)
     corner[pieces.labels[corners[at]]] = True
-    along_frame = np.bincount(pieces.labels[ring], minlength=n) / 2
-    inner = pieces.labels[max(h // 4 - top, 0) : max(h - h // 4 - top, 0), max(w // 4 - left, 0) : max(w - w // 4 - left, 0)]
-    middle = np.bincount(inner.ravel(), minlength=n)
-    around = (corner | (along_frame > 0.1 * min(h, w))) & (middle < 0.02 * area)
+    along_frame = _counts(pieces, ring) / 2
+    around = (corner | (along_frame > 0.1 * min(h, w))) & (_counts(pieces, _middle(frame, at)) < _OUTER * area)
     around[0] = False
     kept = ~around
     kept[0] = False
     largest = area[kept].max(initial=0)
     kept &= area >= max(25 * h * w / 2.56e6, 1e-3 * largest)
     kept &= _count_unlike(pieces.labels, n, difference, max(0.02, 12 * chroma_noise), 0.12) > 0.1 * area
-    return pieces.chosen(kept), pieces.chosen(around)
+    return pieces.chosen(kept), pieces.chosen(around) | tables
+
+
+def _joined_tables(rest: Mask, ring: Mask, at: tuple[slice, slice], frame: tuple[int, int]) -> Mask:
+    """What of a piece that holds much of the frame's edge is a table to which only a narrow bridge joins the product; bool as `rest`."""
+    tables = np.zeros_like(rest)
+    least = _TABLE * np.count_nonzero(_border(frame))
+    middle = _middle(frame, at)
+    whole = pieces_of(rest, diagonal=True)
+    joined = (_counts(whole, ring) > least) & (_counts(whole, middle) > 0)
+    joined[0] = False
+    for i in np.flatnonzero(joined):
+        piece = whole.labels == i
+        # What holds the frame goes on beyond it: only what is no such piece makes it narrow.
+        inward = cv2.distanceTransform(_eight(piece), cv2.DIST_L2, 5)
+        for across in _BRIDGES:
+            parts = pieces_of(inward > across / 2, diagonal=True)
+            inner = _counts(parts, middle)
+            apart = (_counts(parts, ring) > least) & (inner < _OUTER * parts.area)
+            apart[0] = False
+            if apart.any() and (inner[1:][~apart[1:]] > 0).any():
+                # Each pixel goes to the part that it is nearest to.
+                _, nearest = cv2.distanceTransformWithLabels(_eight(parts.labels == 0), cv2.DIST_L2, 5)
+                tables |= piece & np.isin(nearest, np.unique(nearest[parts.chosen(apart)]))
+                break
+    return tables
+
+
+def _counts(pieces: Pieces, where: Any) -> NDArray[np.int64]:
+    """How many pixels of each piece are there, (n,) by label."""
+    return np.bincount(pieces.labels[where].ravel(), minlength=pieces.area.size)
+
+
+def _middle(frame: tuple[int, int], at: tuple[slice, slice]) -> tuple[slice, slice]:
+    """The middle of the frame, in a part of it."""
+    rows, columns = (
+        slice(max(side // 4 - part.start, 0), max(side - side // 4 - part.start, 0)) for side, part in zip(frame, at, strict=True)
+    )
+    return rows, columns
 
 
 @compiled
