@@ -53,6 +53,9 @@ _LIGHTER = 0.022  # log light beyond the backdrop's, from which on a hole is non
 # How sure it must be of a hole like a label's paper: bent round what is printed on it. Share of the picture, of its convex hull, and of
 # it what the print is; what print differs by from the paper, log light and its hue; and deviation of an even paper's.
 _SURE_OF_LABELS, _LABEL, _BENT, _PRINTED, _PRINT, _PRINT_HUE, _EVEN = 0.91, 5e-4, 0.8, 0.2, 0.3, 0.06, 0.15
+# And of one that is convex and clean: px, share of its hull; shares of it what is otherwise within the hull, and its pores, px across;
+# share of the picture that a small one is, and how far off the backdrop's hue paper may be in its depth.
+_SURE_OF_PUNCHED, _HOLE, _CONVEX, _SCUFFED, _POROUS, _PORE, _SMALL, _IN_ITS_HUE = 0.55, 60, 0.95, 0.06, 0.01, 7, 5e-3, 0.12
 # A shadow has a sharp border only to what throws it: shares of its border to that, and to the paper, along which there is a step; share
 # of its border that is to the paper; how much darker it is, log light, and how uneven.
 _FIRM_SIDE, _SOFT_SIDE, _TO_PAPER, _FALLS_OFF = 0.85, 0.08, 0.3, 0.15
@@ -172,23 +175,32 @@ def _shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
     return mean < -_IN_SHADE, square - mean**2 > _UNEVEN**2
 
 
-def _round_print(pieces: Pieces, ratio: Float) -> Mask:
-    """Which pieces are even and bent round what is plainly of another light or hue, as a label's paper is round its print: bool (n,)."""
-    out = np.zeros(pieces.area.size, bool)
-    for i in 1 + np.flatnonzero(pieces.area[1:] > _LABEL * pieces.labels.size):
-        box = pieces.box(int(i))
-        piece = pieces.labels[box] == i
-        points = cv2.findNonZero(piece.view(np.uint8))
-        hull = np.zeros(piece.shape, np.uint8)
-        cv2.fillConvexPoly(hull, cv2.convexHull(points), 1)
-        area = int(pieces.area[i])
-        if area > _BENT * cv2.countNonZero(hull):
+def _told_by_shape(pieces: Pieces, ratio: Float, deep: Mask) -> tuple[Mask, Mask]:
+    """Which pieces are even and bent round what is plainly of another light or hue, as a label's paper is round its print, and which are
+    of the paper's hue, convex and of one piece, as a hole is that was cut or punched: bool (n,).
+
+    Down in small holes, those that are `deep` in shade (n,), paper takes on the product's hue.
+    """
+    labels, punched = (np.zeros(pieces.area.size, bool) for _ in range(2))
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _HOLE):
+        box = pieces.box(int(i), _PORE)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        hull = cv2.fillConvexPoly(np.zeros_like(piece), cv2.convexHull(cv2.findNonZero(piece)), 1)
+        area, convex = int(pieces.area[i]), cv2.countNonZero(hull)
+        if _BENT * convex < area < _CONVEX * convex:
             continue
-        beside = ratio[box] - np.median(ratio[box][piece], axis=0).astype(np.float32)
+        there = piece > 0
+        beside = ratio[box] - np.median(ratio[box][there], axis=0).astype(np.float32)
         shade = cv2.transform(beside, _SHADE)
-        printed = ((np.abs(shade) > _PRINT) | (off_hue(beside) > _PRINT_HUE)) & (hull > 0) & ~piece
-        out[i] = shade[piece].std() < _EVEN and np.count_nonzero(printed) > _PRINTED * area
-    return out
+        printed = np.count_nonzero(((np.abs(shade) > _PRINT) | (off_hue(beside) > _PRINT_HUE)) & (hull > 0) & ~there)
+        if area < _BENT * convex:
+            labels[i] = area > _LABEL * pieces.labels.size and printed > _PRINTED * area and shade[there].std() < _EVEN
+        else:
+            pores = cv2.countNonZero(cv2.morphologyEx(piece, cv2.MORPH_CLOSE, disc(_PORE))) - area
+            may_be_off = _IN_ITS_HUE if deep[i] and area < _SMALL * pieces.labels.size else _OF_A_HUE
+            clean = printed < _SCUFFED * area and pores < _POROUS * area
+            punched[i] = clean and off_hue(ratio[box][there].mean(0)) < may_be_off
+    return labels, punched
 
 
 def _shadows(pieces: Pieces, ratio: Float, steep: Mask, kept: Mask, outside: Mask) -> Mask:
@@ -269,8 +281,9 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             dark, uneven = _shaded(pieces, seen.ratio)
             enough = np.where(lattice, _SURE_OF_GAPS, np.where(dark & uneven, _SURE_OF_DEPTH, _SURE_TO_DROP))
             if not lattice:
-                labels = _round_print(pieces, seen.ratio)
+                labels, punched = _told_by_shape(pieces, seen.ratio, dark & uneven)
                 enough[labels] = np.maximum(enough[labels], _SURE_OF_LABELS)
+                enough[punched] = np.minimum(enough[punched], _SURE_OF_PUNCHED)
             # Between wires; or a sieve seen from above: paper in the shade of each hole.
             holes = ~strips if wires else dark & ~strips
             holes[0] = False
