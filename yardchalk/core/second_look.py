@@ -51,8 +51,9 @@ _SURE_OF_DEPTH, _IN_SHADE, _UNEVEN = 0.75, 0.35, 0.2  # of a hole in shade; and 
 _SIEVE, _SURE_OF_HOLES = 8, 0.3  # dark holes that it is fairly sure of, from which on it is a sieve; and how sure it must be of each
 _LIGHTER = 0.022  # log light beyond the backdrop's, from which on a hole is none: what is seen through one is not lighter
 # How sure it must be of a hole like a label's paper: bent round what is printed on it. Share of the picture, of its convex hull, and of
-# it what the print is; what print differs by from the paper, log light and its hue; and deviation of an even paper's.
-_SURE_OF_LABELS, _LABEL, _BENT, _PRINTED, _PRINT, _PRINT_HUE, _EVEN = 0.91, 5e-4, 0.8, 0.2, 0.3, 0.06, 0.15
+# it what the print is; what print differs by from the paper, log light and its hue; share of an even paper that does; and share of it that
+# what lies within may be in one piece: more is a thing of its own, within a ring.
+_SURE_OF_LABELS, _LABEL, _BENT, _PRINTED, _PRINT, _PRINT_HUE, _UNEVENLY, _OF_ITS_OWN = 0.91, 5e-4, 0.8, 0.2, 0.3, 0.06, 0.2, 0.3
 # And of one that is convex and clean: px, share of its hull; shares of it what is otherwise within the hull, and its pores, px across;
 # share of the picture that a small one is, and how far off the backdrop's hue paper may be in its depth.
 _SURE_OF_PUNCHED, _HOLE, _CONVEX, _SCUFFED, _POROUS, _PORE, _SMALL, _IN_ITS_HUE = 0.55, 60, 0.95, 0.06, 0.01, 7, 5e-3, 0.12
@@ -175,32 +176,37 @@ def _shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
     return mean < -_IN_SHADE, square - mean**2 > _UNEVEN**2
 
 
-def _told_by_shape(pieces: Pieces, ratio: Float, deep: Mask) -> tuple[Mask, Mask]:
-    """Which pieces are even and bent round what is plainly of another light or hue, as a label's paper is round its print, and which are
-    of the paper's hue, convex and of one piece, as a hole is that was cut or punched: bool (n,).
+def _told_by_shape(pieces: Pieces, ratio: Float, deep: Mask) -> tuple[Float, Mask]:
+    """Which pieces are even and bent round what is plainly of another light or hue, as a label's paper is round its print, or have it lie
+    within them, which nothing does in a gap; and which are of the paper's hue, convex and of one piece, as a hole is that was cut or
+    punched: float32 (n,), how sure of the first one must be at least, and bool (n,).
 
     Down in small holes, those that are `deep` in shade (n,), paper takes on the product's hue.
     """
-    labels, punched = (np.zeros(pieces.area.size, bool) for _ in range(2))
+    least, punched = np.zeros(pieces.area.size, np.float32), np.zeros(pieces.area.size, bool)
     for i in 1 + np.flatnonzero(pieces.area[1:] > _HOLE):
         box = pieces.box(int(i), _PORE)
         piece = (pieces.labels[box] == i).view(np.uint8)
         hull = cv2.fillConvexPoly(np.zeros_like(piece), cv2.convexHull(cv2.findNonZero(piece)), 1)
         area, convex = int(pieces.area[i]), cv2.countNonZero(hull)
-        if _BENT * convex < area < _CONVEX * convex:
-            continue
+        large = area > _LABEL * pieces.labels.size
         there = piece > 0
         beside = ratio[box] - np.median(ratio[box][there], axis=0).astype(np.float32)
         shade = cv2.transform(beside, _SHADE)
-        printed = np.count_nonzero(((np.abs(shade) > _PRINT) | (off_hue(beside) > _PRINT_HUE)) & (hull > 0) & ~there)
-        if area < _BENT * convex:
-            labels[i] = area > _LABEL * pieces.labels.size and printed > _PRINTED * area and shade[there].std() < _EVEN
-        else:
-            pores = cv2.countNonZero(cv2.morphologyEx(piece, cv2.MORPH_CLOSE, disc(_PORE))) - area
+        unlike = (np.abs(shade) > _PRINT) | (off_hue(beside) > _PRINT_HUE)
+        printed = unlike & (hull > 0) & ~there
+        prints = np.count_nonzero(printed)
+        if large and unlike[there].mean() < _UNEVENLY and prints > _SCUFFED * area:
+            within = pieces_of(printed & ~outside_of(there), diagonal=True)
+            if within.area[1:].sum() > _SCUFFED * area and within.area[1:].max() < _OF_ITS_OWN * area:
+                least[i] = np.inf
+            elif area < _BENT * convex and prints > _PRINTED * area:
+                least[i] = _SURE_OF_LABELS
+        elif area > _CONVEX * convex and prints < _SCUFFED * area:
             may_be_off = _IN_ITS_HUE if deep[i] and area < _SMALL * pieces.labels.size else _OF_A_HUE
-            clean = printed < _SCUFFED * area and pores < _POROUS * area
-            punched[i] = clean and off_hue(ratio[box][there].mean(0)) < may_be_off
-    return labels, punched
+            pores = cv2.countNonZero(cv2.morphologyEx(piece, cv2.MORPH_CLOSE, disc(_PORE))) - area
+            punched[i] = pores < _POROUS * area and off_hue(ratio[box][there].mean(0)) < may_be_off
+    return least, punched
 
 
 def _shadows(pieces: Pieces, ratio: Float, steep: Mask, kept: Mask, outside: Mask) -> Mask:
@@ -282,8 +288,7 @@ def _left_to_the_rules(found: Float, product: Mask, seen: _Seen, wires: bool) ->
             enough = np.where(lattice, _SURE_OF_GAPS, np.where(dark & uneven, _SURE_OF_DEPTH, _SURE_TO_DROP))
             if not lattice:
                 labels, punched = _told_by_shape(pieces, seen.ratio, dark & uneven)
-                enough[labels] = np.maximum(enough[labels], _SURE_OF_LABELS)
-                enough[punched] = np.minimum(enough[punched], _SURE_OF_PUNCHED)
+                enough = np.where(punched, np.minimum(enough, _SURE_OF_PUNCHED), np.maximum(enough, labels))
             # Between wires; or a sieve seen from above: paper in the shade of each hole.
             holes = ~strips if wires else dark & ~strips
             holes[0] = False

@@ -396,6 +396,9 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
             sure = unlike < 0.002 and area < 0.01 * whole
             if area > 200 and not sure and not _open_shape(piece, _telling(difference[box])):
                 continue
+            # Low steps beside a line on a label, no wider than a pixel or two.
+            if cv2.countNonZero(cv2.morphologyEx(_eight(piece), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))) < _MOSTLY * area:
+                continue
             if area > _LEAST_PITTED and _pitted(piece, area):
                 continue
             # A gap has an edge of the product all round; a pale stretch of the product itself has not.
