@@ -1,0 +1,91 @@
+"""Where second look and rules do not agree on a piece: what is believed, told by how sure it is, by light and by shape."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from yardchalk.core.colour import Float, Mask
+from yardchalk.core.disputes import Seen, left_to_the_rules
+from yardchalk.core.regions import disc
+
+SHAPE = 600, 800
+PRODUCT = (200, 100, 400, 400)  # px: x, y, width, height
+DARK, PAPER = -1.0, 0.0  # log light relative to the backdrop
+
+
+def rectangle(x: int, y: int, w: int, h: int) -> Mask:
+    out = np.zeros(SHAPE, bool)
+    out[y : y + h, x : x + w] = True
+    return out
+
+
+class Dispute:
+    """The rules have a dark square on paper; the network has `other` of it otherwise, and is so sure of that."""
+
+    def __init__(self, other: Mask, sure: float, light: float | Float = PAPER, printed: Mask | None = None) -> None:
+        self.product = rectangle(*PRODUCT)
+        shade = np.where(self.product, DARK, PAPER)
+        shade = np.where(other, light, shade)
+        if printed is not None:
+            shade = np.where(printed, DARK, shade)
+            other = other & ~printed
+        self.other = other
+        told = self.product ^ other
+        off = np.where(other, sure / 2, 0.5)
+        self.found: Float = np.where(told, 0.5 + off, 0.5 - off).astype(np.float32)
+        self.shade: Float = shade.astype(np.float32)
+
+    def settled(self, steep: Mask | None = None) -> float:
+        """Share of what is disputed that the network gets."""
+        if steep is None:
+            steps = cv2.morphologyEx(self.shade, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) > 0.2
+            steep = cv2.dilate(steps.view(np.uint8), disc(7)) > 0
+        nowhere = np.zeros(SHAPE, bool)
+        left_to_the_rules(self.found, self.product, Seen(np.dstack([self.shade] * 3), steep, nowhere), wires=False)
+        core = cv2.erode(self.other.view(np.uint8), disc(5)) > 0
+        return float(((self.found > 0.5) != self.product)[core].mean())
+
+
+class DisputesTest(unittest.TestCase):
+    def test_the_network_gets_what_it_is_sure_of(self) -> None:
+        bent = rectangle(300, 200, 150, 150) & ~rectangle(380, 200, 70, 90)
+        for sure, share in ((0.95, 1), (0.7, 0)):
+            self.assertEqual(Dispute(bent, sure, -0.1).settled(), share)
+
+    def test_a_clean_convex_hole_is_opened_sooner(self) -> None:
+        hole = np.zeros(SHAPE, np.uint8)
+        cv2.ellipse(hole, (380, 300), (30, 18), 25, 0, 360, 1, -1)
+        for sure, share in ((0.6, 1), (0.5, 0)):
+            self.assertEqual(Dispute(hole > 0, sure, -0.05).settled(), share)
+
+    def test_what_is_lighter_than_the_backdrop_is_no_hole(self) -> None:
+        for light, share in ((0.015, 1), (0.05, 0)):
+            self.assertEqual(Dispute(rectangle(300, 200, 90, 90), 0.97, light).settled(), share)
+
+    def test_nothing_floats_in_a_hole_but_a_thing_of_its_own_may_lie_in_a_ring(self) -> None:
+        label = rectangle(280, 200, 200, 140)
+        lines = rectangle(300, 225, 120, 12) | rectangle(300, 260, 150, 8) | rectangle(300, 290, 90, 16)
+        self.assertEqual(Dispute(label, 0.97, printed=lines).settled(), 0)
+        self.assertEqual(Dispute(label, 0.97, printed=rectangle(310, 220, 120, 100)).settled(), 1)
+
+    def test_a_label_open_to_one_side_is_bent_round_its_print(self) -> None:
+        label = rectangle(280, 200, 200, 140)
+        lines = rectangle(330, 225, 150, 25) | rectangle(330, 290, 150, 25)
+        for sure, share in ((0.89, 0), (0.95, 1)):
+            self.assertEqual(Dispute(label, sure, printed=lines).settled(), share)
+
+    def test_what_falls_off_to_the_paper_without_a_border_is_a_shadow(self) -> None:
+        x, y, w, h = PRODUCT
+        beside = rectangle(x + w, y + 200, 120, 200)
+        across = np.arange(SHAPE[1], dtype=np.float32)[None] - (x + w)
+        soft = np.broadcast_to(-0.8 * np.clip(1 - across / 120, 0, 1), SHAPE).astype(np.float32)
+        at_product = cv2.dilate(rectangle(x, y, w, h).view(np.uint8), disc(15)) > 0
+        self.assertEqual(Dispute(beside, 0.96, soft).settled(at_product), 0)
+        # With a border to the paper it is a part of the product.
+        there = at_product | (cv2.dilate(beside.view(np.uint8), disc(15)) > 0)
+        self.assertEqual(Dispute(beside, 0.96, soft).settled(there), 1)
+
+
+if __name__ == "__main__":
+    unittest.main()

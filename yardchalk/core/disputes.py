@@ -1,0 +1,235 @@
+"""Where the second look and the rules do not agree on whole pieces of a picture: who is believed.
+
+A border that they draw a pixel or two apart is no dispute. Of a piece, it tells how sure the network is of it, what is seen there,
+and its shape: print floats in no gap, no shadow has a sharp border to the paper, nothing seen through a hole is lighter than what
+is behind it.
+"""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yardchalk.core.colour import Float, Mask, off_hue
+from yardchalk.core.regions import Pieces, disc, outside_of, pieces_of
+
+_DEEP = 31  # px of what is looked at; wider than the rules' product reaches beyond its border, on both sides
+_STRIP = 3e-4  # share of the picture; of a strip along the outside that is smaller the rules are not asked
+_WHOLE = 0.9  # coverage; what has more is open to no doubt
+_DOUBTED = 0.05  # share of what is deep in the product
+_BROAD = 11  # px of what is looked at; what is as broad and like clean paper is no strip, however small
+_BORDER = 7  # px of what is looked at; narrower than that, an other border is no other piece
+# Mean distance from a half, of a half, from which on a piece is had as the network has it: one that it drops, that it adds, a gap.
+_SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
+_SURE_TO_CLOSE = 0.5  # and a gap of the rules that it takes for product
+_SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not like clean paper: darker by so much, or of such a hue
+_DARKER, _OF_A_HUE = 0.1, 0.03  # log light
+_LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
+_MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
+BURNT = 250  # coded level of a channel
+_PARTLY, _SURE_OF_BURNT = 0.3, 0.75  # share of a piece that is burnt; how sure of that it must be instead
+_LATTICE = 6  # holes that it is sure of, from which on it is one with many
+_SURE_OF_DEPTH, _IN_SHADE, _UNEVEN = 0.75, 0.35, 0.2  # of a hole in shade; and log light, darker than the backdrop, and its deviation
+_SIEVE, _SURE_OF_HOLES = 8, 0.3  # dark holes that it is fairly sure of, from which on it is a sieve; and how sure it must be of each
+_LIGHTER = 0.022  # log light beyond the backdrop's, from which on a hole is none: what is seen through one is not lighter
+# How sure it must be of a hole like a label's paper: bent round what is printed on it. Share of the picture, of its convex hull, and of
+# it what the print is; what print differs by from the paper, log light and its hue; share of an even paper that does; and share of it that
+# what lies within may be in one piece: more is a thing of its own, within a ring.
+_SURE_OF_LABELS, _LABEL, _BENT, _PRINTED, _PRINT, _PRINT_HUE, _UNEVENLY, _OF_ITS_OWN = 0.91, 5e-4, 0.8, 0.2, 0.3, 0.06, 0.2, 0.3
+# And of one that is convex and clean: px, share of its hull; shares of it what is otherwise within the hull, and its pores, px across;
+# share of the picture that a small one is, and how far off the backdrop's hue paper may be in its depth.
+_SURE_OF_PUNCHED, _HOLE, _CONVEX, _SCUFFED, _POROUS, _PORE, _SMALL, _IN_ITS_HUE = 0.55, 60, 0.95, 0.06, 0.01, 7, 5e-3, 0.12
+# A shadow has a sharp border only to what throws it: shares of its border to that, and to the paper, along which there is a step; share
+# of its border that is to the paper; how much darker it is, log light, and how uneven.
+_FIRM_SIDE, _SOFT_SIDE, _TO_PAPER, _FALLS_OFF = 0.85, 0.08, 0.3, 0.15
+_MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
+_SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no border
+_STEEP, _HALF_BORDERED = 121, 0.5  # as `coded_steps` has it: 20 times the noise; and share of a border along which there is such a step
+_SHADE = np.array([[0.25, 0.5, 0.25]], np.float32)  # of a log ratio, how light it is
+
+
+class Seen(NamedTuple):
+    """What is seen at the size that is looked at, each (h, w): log ratio to the backdrop (3), near a step, burnt out."""
+
+    ratio: Float
+    steep: Mask
+    burnt: Mask
+
+    @classmethod
+    def of(cls, pixels: NDArray[np.uint8], coded_steps: NDArray[np.uint8], ratio: Float) -> "Seen":
+        """Of coded pixels (h, w, 3), of steps as the network is shown them, and of log ratios to the backdrop."""
+        return cls(ratio, cv2.dilate(coded_steps, disc(_BORDER)) > _STEEP, pixels.max(2) >= BURNT)
+
+
+def _unlike_paper(ratio: NDArray[np.floating]) -> Mask:
+    """Which log ratios to the backdrop (n, 3) are darker than clean paper, or of another hue: bool (n,)."""
+    return (ratio @ _SHADE[0] < -_DARKER) | (off_hue(ratio) > _OF_A_HUE)
+
+
+def _shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
+    """Which pieces are dark, and which are unevenly lit, as paper is under what has a hole: bool (n,); a label is neither."""
+    shade = cv2.transform(ratio, _SHADE)
+    mean, square = pieces.means(np.dstack([shade, shade * shade])).T
+    return mean < -_IN_SHADE, square - mean**2 > _UNEVEN**2
+
+
+def _told_by_shape(pieces: Pieces, ratio: Float, deep: Mask) -> tuple[Float, Mask]:
+    """Which pieces are even and bent round what is plainly of another light or hue, as a label's paper is round its print, or have it lie
+    within them, which nothing does in a gap; and which are of the paper's hue, convex and of one piece, as a hole is that was cut or
+    punched: float32 (n,), how sure of the first one must be at least, and bool (n,).
+
+    Down in small holes, those that are `deep` in shade (n,), paper takes on the product's hue.
+    """
+    least, punched = np.zeros(pieces.area.size, np.float32), np.zeros(pieces.area.size, bool)
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _HOLE):
+        box = pieces.box(int(i), _PORE)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        hull = cv2.fillConvexPoly(np.zeros_like(piece), cv2.convexHull(cv2.findNonZero(piece)), 1)
+        area, convex = int(pieces.area[i]), cv2.countNonZero(hull)
+        large = area > _LABEL * pieces.labels.size
+        there = piece > 0
+        beside = ratio[box] - np.median(ratio[box][there], axis=0).astype(np.float32)
+        shade = cv2.transform(beside, _SHADE)
+        unlike = (np.abs(shade) > _PRINT) | (off_hue(beside) > _PRINT_HUE)
+        printed = unlike & (hull > 0) & ~there
+        prints = np.count_nonzero(printed)
+        if large and unlike[there].mean() < _UNEVENLY and prints > _SCUFFED * area:
+            within = pieces_of(printed & ~outside_of(there), diagonal=True)
+            if within.area[1:].sum() > _SCUFFED * area and within.area[1:].max() < _OF_ITS_OWN * area:
+                least[i] = np.inf
+            elif area < _BENT * convex and prints > _PRINTED * area:
+                least[i] = _SURE_OF_LABELS
+        elif area > _CONVEX * convex and prints < _SCUFFED * area:
+            may_be_off = _IN_ITS_HUE if deep[i] and area < _SMALL * pieces.labels.size else _OF_A_HUE
+            pores = cv2.countNonZero(cv2.morphologyEx(piece, cv2.MORPH_CLOSE, disc(_PORE))) - area
+            punched[i] = pores < _POROUS * area and off_hue(ratio[box][there].mean(0)) < may_be_off
+    return least, punched
+
+
+def _shadows(pieces: Pieces, ratio: Float, steep: Mask, kept: Mask, outside: Mask) -> Mask:
+    """Which pieces are darker, unevenly, and have a sharp border to what is kept but none to the outside, as a shadow: bool (n,)."""
+    out = np.zeros(pieces.area.size, bool)
+    shades = pieces.means(ratio) @ _SHADE[0]
+    for i in 1 + np.flatnonzero((pieces.area[1:] > _LABEL * pieces.labels.size) & (shades[1:] < -_DARKER)):
+        box = pieces.box(int(i), _BORDER)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        near = cv2.dilate(piece, disc(11)) > 0
+        to_paper = near & outside[box] & (cv2.dilate(piece, disc(3)) == 0)
+        to_product = near & kept[box]
+        count = np.count_nonzero(to_paper), np.count_nonzero(to_product)
+        if not count[1] or count[0] < _TO_PAPER * sum(count):
+            continue
+        sides = steep[box][to_paper].mean() < _SOFT_SIDE and steep[box][to_product].mean() > _FIRM_SIDE
+        out[i] = sides and (ratio[box][piece > 0] @ _SHADE[0]).std() > _FALLS_OFF
+    return out
+
+
+def drop_loose_specks(found: Float, product: Mask) -> None:
+    """Take from `found` what is joined to nothing of the rules' product and that the network is not sure of: mostly grain of the paper."""
+    pieces = pieces_of(found > 0.5, diagonal=True)
+    loose = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0] < _SURE_TO_ADD
+    loose[np.unique(pieces.labels[product])] = False
+    loose[0] = False
+    found[pieces.chosen(loose)] = 0
+
+
+def _without_border(pieces: Pieces, kept: Mask, steep: Mask) -> Mask:
+    """Which large pieces hardly a step parts from what is kept beside them: bool (n,); what is mirrored in metal ends softly."""
+    out = np.zeros(pieces.area.size, bool)
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _MUCH * kept.size):
+        box = pieces.box(int(i), _BORDER)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        near = cv2.dilate(kept[box].view(np.uint8), disc(5)) > 0
+        rim = near & (cv2.dilate(piece, disc(9)) > 0) & (cv2.dilate(piece, disc(3)) == 0)
+        out[i] = rim.any() and steep[box][rim].mean() < _HALF_BORDERED
+    return out
+
+
+def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> tuple[Mask, Mask]:
+    """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand.
+
+    Parameters
+    ----------
+    found : float32, shape (h, w)
+        Coverage as the network has it, 0..1; changed in place where the rules stand.
+    product : bool, shape (h, w)
+        As the rules have it.
+    seen : what is seen there.
+    wires : bool
+        Whether the product is of thin parts.
+
+    Returns
+    -------
+    stand, may_be_open : bool, shape (h, w)
+        Where the rules stand, and where of that are likely gaps.
+    """
+    stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
+    looked = found > 0.5
+    outside = outside_of(looked)
+    deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
+    rules_outside = outside_of(product)[..., None].astype(np.float32)
+    by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
+    for other, adds in ((product & ~looked, False), (looked & ~product, True)):
+        # However small a hole deep in the product is, it is a piece; elsewhere only what is wider than a border.
+        whole = (cv2.morphologyEx(other.view(np.uint8), cv2.MORPH_OPEN, disc(_BORDER)) > 0) | (other & deep)
+        pieces = pieces_of(whole, diagonal=True)
+        sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
+        # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
+        strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
+        minor = strips & (pieces.area <= _STRIP * whole.size)
+        if adds:
+            enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD)
+            # Where product and paper are burnt out the rules find no border, and no grain looks like felt.
+            burnt = pieces.means(seen.burnt[..., None].astype(np.float32))[:, 0] > _PARTLY
+            enough[(enough == _SURE_OF_MUCH) & burnt] = _SURE_OF_BURNT
+            enough[~burnt & _shadows(pieces, seen.ratio, seen.steep, looked & product, outside)] = np.inf
+            # A gap that the rules saw, and it does not, is a label or a highlight.
+            enough[pieces.means(rules_outside)[:, 0] < 0.5] = _SURE_TO_CLOSE
+        else:
+            ratios = pieces.means(seen.ratio)
+            much = pieces.area > _MOST * cv2.countNonZero(product.view(np.uint8))
+            much[0] = False
+            if (much & (strips | (sure < _SURE_OF_RING) | (off_hue(ratios) > _OF_A_HUE))).any():
+                found[:] = product
+                return np.ones(found.shape, bool), may_be_open
+            # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
+            lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
+            dark, uneven = _shaded(pieces, seen.ratio)
+            enough = np.where(lattice, _SURE_OF_GAPS, np.where(dark & uneven, _SURE_OF_DEPTH, _SURE_TO_DROP))
+            if not lattice:
+                labels, punched = _told_by_shape(pieces, seen.ratio, dark & uneven)
+                enough = np.where(punched, np.minimum(enough, _SURE_OF_PUNCHED), np.maximum(enough, labels))
+            # Between wires; or a sieve seen from above: paper in the shade of each hole.
+            holes = ~strips if wires else dark & ~strips
+            holes[0] = False
+            if wires or np.count_nonzero(sure[holes] > _SURE_OF_GAPS) >= _SIEVE:
+                enough[holes] = _SURE_OF_HOLES
+            # What is dark or tinted along the outside is mostly shadow; what is like clean paper there may be a label up to the rim.
+            unlike = _unlike_paper(ratios)
+            enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
+            enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
+            enough[(ratios @ _SHADE[0] > _LIGHTER) & ~strips] = np.inf
+            narrow = pieces.means(cv2.erode(whole.view(np.uint8), disc(_BROAD))[..., None].astype(np.float32))[:, 0] == 0
+            minor &= unlike | narrow
+        unsure = (sure < enough) & ~minor
+        unsure[0] = False
+        # With the rim that opening took off, and with what is soft round a hole.
+        near = cv2.dilate(pieces.chosen(unsure).view(np.uint8), disc(2 * _BORDER + 1)) > 0
+        left = near & (other | (product & ~by_the_outside))
+        found[left] = product[left]
+        stand |= left
+        if not adds:
+            may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
+    if not wires:
+        _close_doubts(found, deep)
+    return stand, may_be_open
+
+
+def _close_doubts(found: Float, deep: Mask) -> None:
+    """Make whole what the network only doubts, `deep` in what both take for product; unless that is much, as between a feather's barbs."""
+    pieces = pieces_of(deep & (found < _WHOLE), diagonal=True)
+    doubted = pieces.means((found <= 0.5)[..., None].astype(np.float32))[:, 0] == 0
+    doubted[0] = False
+    if pieces.area[doubted].sum() < _DOUBTED * cv2.countNonZero(deep.view(np.uint8)):
+        found[pieces.chosen(doubted)] = 1
