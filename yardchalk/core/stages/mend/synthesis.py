@@ -57,7 +57,7 @@ def synthesise(values: Float, hole: Mask, seed: int = 0) -> Source | None:
         filled = _first_guess(known, inside) if begun is None else _copied(known, inside, begun)
         meetings = _MEETINGS[0] if number == len(levels) - 1 else _MEETINGS[2] if number == 0 else _MEETINGS[1]
         source = _settled(filled, inside, begun, meetings, 7919 * (seed + 1) + number)
-    return source
+    return None if source is None else np.where(hole[..., None], source, _own(hole.shape))
 
 
 def filled_from(values: Float, hole: Mask, source: Source, rounds: int = 400) -> Float:
@@ -67,6 +67,11 @@ def filled_from(values: Float, hole: Mask, source: Source, rounds: int = 400) ->
     out[rows, columns] = values[source[rows, columns, 0], source[rows, columns, 1]]
     _join(out, values, hole, source, rows, columns, rounds, 2 / (1 + np.pi / max(4.0, np.sqrt(rows.size))))
     return out
+
+
+def _own(shape: tuple[int, ...]) -> Source:
+    """Row and column of each pixel itself."""
+    return np.moveaxis(np.indices(shape[:2], np.int32), 0, 2).copy()
 
 
 def _framed(hole: Mask) -> NDArray[np.uint8]:
@@ -109,7 +114,7 @@ def _first_guess(values: Float, hole: Mask) -> Float:
 def _finer(source: Source, hole: Mask) -> Source:
     """Where pixels are copied from at twice the size; outside the hole, themselves."""
     h, w = hole.shape
-    out = np.moveaxis(np.indices((h, w), np.int32), 0, 2).copy()
+    out = _own((h, w))
     y, x = np.nonzero(hole)
     coarse = source[np.minimum(y // 2, source.shape[0] - 1), np.minimum(x // 2, source.shape[1] - 1)]
     out[y, x, 0] = np.clip(2 * coarse[:, 0] + y % 2, 0, h - 1)
