@@ -64,14 +64,14 @@ class DisputesTest(unittest.TestCase):
             self.assertEqual(Dispute(rectangle(300, 200, 90, 90), 0.97, light).settled(), share)
 
     def test_nothing_floats_in_a_hole_but_a_thing_of_its_own_may_lie_in_a_ring(self) -> None:
-        label = rectangle(280, 200, 200, 140)
-        lines = rectangle(300, 225, 120, 12) | rectangle(300, 260, 150, 8) | rectangle(300, 290, 90, 16)
+        label = rectangle(320, 200, 130, 100)
+        lines = rectangle(335, 215, 80, 10) | rectangle(335, 240, 100, 8) | rectangle(335, 265, 60, 16)
         self.assertEqual(Dispute(label, 0.97, printed=lines).settled(), 0)
-        self.assertEqual(Dispute(label, 0.97, printed=rectangle(310, 220, 120, 100)).settled(), 1)
+        self.assertEqual(Dispute(label, 0.97, printed=rectangle(340, 215, 80, 70)).settled(), 1)
 
     def test_a_label_open_to_one_side_is_bent_round_its_print(self) -> None:
-        label = rectangle(280, 200, 200, 140)
-        lines = rectangle(330, 225, 150, 25) | rectangle(330, 290, 150, 25)
+        label = rectangle(320, 200, 130, 100)
+        lines = rectangle(345, 218, 105, 18) | rectangle(345, 262, 105, 18)
         for sure, share in ((0.89, 0), (0.95, 1)):
             self.assertEqual(Dispute(label, sure, printed=lines).settled(), share)
 

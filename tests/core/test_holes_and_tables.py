@@ -48,7 +48,7 @@ class HolesTest(unittest.TestCase):
             with self.subTest(seed=seed):
                 r = np.random.default_rng(seed)
                 made = SCENE.but(seed=seed, colour=tuple(int(v) for v in r.integers(20, 120, 3))).made()
-                w, h = int(r.integers(170, 300)), int(r.integers(120, 220))
+                w, h = int(r.integers(140, 220)), int(r.integers(100, 150))
                 x, y = MIDDLE[0] - w // 2, MIDDLE[1] - h // 2
                 label = drawn(made.alpha.shape, box(x, y, w, h))
                 light = made.backdrop * np.float32(r.uniform(0.93, 1.02))

@@ -33,10 +33,12 @@ _LATTICE = 6  # holes that it is sure of, from which on it is one with many
 _SURE_OF_DEPTH, _IN_SHADE, _UNEVEN = 0.75, 0.35, 0.2  # of a hole in shade; and log light, darker than the backdrop, and its deviation
 _SIEVE, _SURE_OF_HOLES = 8, 0.3  # dark holes that it is fairly sure of, from which on it is a sieve; and how sure it must be of each
 _LIGHTER = 0.022  # log light beyond the backdrop's, from which on a hole is none: what is seen through one is not lighter
-# How sure it must be of a hole like a label's paper: bent round what is printed on it. Share of the picture, of its convex hull, and of
-# it what the print is; what print differs by from the paper, log light and its hue; share of an even paper that does; and share of it that
-# what lies within may be in one piece: more is a thing of its own, within a ring.
-_SURE_OF_LABELS, _LABEL, _BENT, _PRINTED, _PRINT, _PRINT_HUE, _UNEVENLY, _OF_ITS_OWN = 0.91, 5e-4, 0.8, 0.2, 0.3, 0.06, 0.2, 0.3
+# How sure it must be of a hole like a label's paper: bent round what is printed on it. Shares of the picture that are one, and too much
+# for one, of its convex hull, and of it what the print is.
+_SURE_OF_LABELS, _LABEL, _SHEET, _BENT, _PRINTED = 0.91, 5e-4, 0.03, 0.8, 0.2
+# What print differs by from the paper, log light and its hue; share of an even paper that does; and share of it that what lies within may
+# be in one piece: more is a thing of its own, within a ring.
+_PRINT, _PRINT_HUE, _UNEVENLY, _OF_ITS_OWN = 0.3, 0.06, 0.2, 0.3
 # And of one that is convex and clean: px, share of its hull; shares of it what is otherwise within the hull, and its pores, px across;
 # share of the picture that a small one is, and how far off the backdrop's hue paper may be in its depth.
 _SURE_OF_PUNCHED, _HOLE, _CONVEX, _SCUFFED, _POROUS, _PORE, _SMALL, _IN_ITS_HUE = 0.55, 60, 0.95, 0.06, 0.01, 7, 5e-3, 0.12
@@ -87,14 +89,14 @@ def _told_by_shape(pieces: Pieces, ratio: Float, deep: Mask) -> tuple[Float, Mas
         piece = (pieces.labels[box] == i).view(np.uint8)
         hull = cv2.fillConvexPoly(np.zeros_like(piece), cv2.convexHull(cv2.findNonZero(piece)), 1)
         area, convex = int(pieces.area[i]), cv2.countNonZero(hull)
-        large = area > _LABEL * pieces.labels.size
+        like_a_label = _LABEL < area / pieces.labels.size < _SHEET
         there = piece > 0
         beside = ratio[box] - np.median(ratio[box][there], axis=0).astype(np.float32)
         shade = cv2.transform(beside, _SHADE)
         unlike = (np.abs(shade) > _PRINT) | (off_hue(beside) > _PRINT_HUE)
         printed = unlike & (hull > 0) & ~there
         prints = np.count_nonzero(printed)
-        if large and unlike[there].mean() < _UNEVENLY and prints > _SCUFFED * area:
+        if like_a_label and unlike[there].mean() < _UNEVENLY and prints > _SCUFFED * area:
             within = pieces_of(printed & ~outside_of(there), diagonal=True)
             if within.area[1:].sum() > _SCUFFED * area and within.area[1:].max() < _OF_ITS_OWN * area:
                 least[i] = np.inf
