@@ -14,7 +14,7 @@ from yardchalk.core.settings import load_sheet
 
 SCENE = Scene(width=1200, height=900, handle=False)
 MIDDLE = 600, 468  # px; of the product, which is 216 px wide to each side of it and 270 px high
-ROUNDS = 5
+ROUNDS = 3
 
 
 def laid(made: Made, light: Float, cover: Float) -> bytes:
