@@ -47,7 +47,8 @@ _SURE_OF_PUNCHED, _HOLE, _CONVEX, _SCUFFED, _POROUS, _PORE, _SMALL, _IN_ITS_HUE 
 _FIRM_SIDE, _SOFT_SIDE, _TO_PAPER, _FALLS_OFF = 0.85, 0.08, 0.3, 0.15
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
 _SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no border
-_STEEP, _HALF_BORDERED = 121, 0.5  # as `coded_steps` has it: 20 times the noise; and share of a border along which there is such a step
+# As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
+_STEEP, _HALF_BORDERED = 121, 0.5
 _SHADE = np.array([[0.25, 0.5, 0.25]], np.float32)  # of a log ratio, how light it is
 
 

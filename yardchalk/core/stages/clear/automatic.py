@@ -31,6 +31,7 @@ _MARGIN = 64  # px of backdrop kept round what the first round leaves over
 _GAP_ROUNDS = (9.0, 16.0)
 _GAP_LIKENESS = 0.006  # chroma, log light
 _LATTICE = 8  # openings
+_SLIT = 0.5  # share of a place that is at least 3 px wide; with less it is no gap
 _LEAST_PITTED, _PIT, _PITTED = 250, 7, 0.15  # px of a place, px of its pits, and share of it that they are
 _TABLE = 0.12  # share of the frame's edge
 _OUTER = 0.02  # share of a piece that lies in the middle of the frame; with less it is no product
@@ -397,7 +398,7 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
             if area > 200 and not sure and not _open_shape(piece, _telling(difference[box])):
                 continue
             # Low steps beside a line on a label, no wider than a pixel or two.
-            if cv2.countNonZero(cv2.morphologyEx(_eight(piece), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))) < _MOSTLY * area:
+            if cv2.countNonZero(cv2.morphologyEx(_eight(piece), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))) < _SLIT * area:
                 continue
             if area > _LEAST_PITTED and _pitted(piece, area):
                 continue
