@@ -1,8 +1,11 @@
 """Everything that has to hold: `./yard test [PART...]`, parts being lint, core, studio, web, browser."""
 
+import contextlib
+import faulthandler
 import io
 import multiprocessing
 import os
+import select
 import subprocess
 import sys
 import time
@@ -14,8 +17,9 @@ from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
 PARTS = ("lint", "core", "studio", "web", "browser")
-# In two rounds: tests that need one processor each, and tests that start processes of their own and wait for them.
-_ROUNDS = (("lint", "core", "web"), ("studio", "browser"))
+# In rounds: what needs no engine, tests that need one processor each, and tests that start processes of their own and wait for them.
+_ROUNDS = (("lint",), ("core", "web"), ("studio", "browser"))
+_LONGEST = 900  # s that a module may take; then it says where it hangs, and ends
 _SLOWEST = 12  # are named at the end
 _PYTHON = [sys.executable, "-m"]
 _LINT = {
@@ -61,10 +65,12 @@ def _lint(name: str) -> _Outcome:
 
 
 def _module(name: str) -> _Outcome:
+    faulthandler.dump_traceback_later(_LONGEST, exit=True)
     said = io.StringIO()
     suite = unittest.defaultTestLoader.loadTestsFromName(name)
     result = unittest.TextTestRunner(said, verbosity=2, resultclass=_Timed).run(suite)
     assert isinstance(result, _Timed)
+    faulthandler.cancel_dump_traceback_later()
     failed = len(result.failures) + len(result.errors)
     passed = result.testsRun - failed - len(result.skipped)
     return _Outcome(passed, failed, f"\n== {name}\n{said.getvalue()}", tuple(result.took))
@@ -82,6 +88,14 @@ def _side_by_side(parts: list[str]) -> Iterator[_Outcome]:
             yield done.result()
 
 
+def _wait_for_the_engine() -> None:
+    """Until it is compiled, if that is still going on beside this."""
+    compiling = os.environ.get("YARD_COMPILING")
+    with contextlib.suppress(ProcessLookupError):
+        if compiling:
+            select.select([os.pidfd_open(int(compiling))], [], [])
+
+
 def main(parts: list[str]) -> int:
     unknown = [part for part in parts if part not in PARTS]
     if unknown:
@@ -93,6 +107,8 @@ def main(parts: list[str]) -> int:
         asked = [part for part in some if part in (parts or PARTS)]
         if not asked:
             continue
+        if asked != ["lint"]:
+            _wait_for_the_engine()
         name, began = ", ".join(asked), time.monotonic()
         print(f"\n== {name}", flush=True)
         for outcome in _side_by_side(asked):

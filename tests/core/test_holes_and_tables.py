@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from tests.pictures import Made, Scene, iou
-from yardchalk.core.codecs import encode_picture
+from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Float, Mask, to_coded
 from yardchalk.core.render import Render
 from yardchalk.core.settings import load_sheet
@@ -102,6 +102,16 @@ class TableTest(unittest.TestCase):
                 self.assertGreater(float(render.clearing.surroundings[on_table].mean()), 0.95)
                 self.assertLess(float(alpha[there > 0.9].mean()), 0.01)
                 self.assertGreater(float(alpha[made.alpha == 1].mean()), 0.995)
+
+    def test_nor_where_the_frame_was_cut_so_close_that_the_table_reaches_into_its_middle(self) -> None:
+        made = SCENE.made()
+        h, w = made.alpha.shape
+        table = [(870, 0), (w, 0), (w, h), (960, h)]
+        there = drawn((h, w), lambda large: cv2.fillPoly(large, [4 * np.array(table)], 255))
+        wood = np.broadcast_to(np.array([0.1, 0.055, 0.03], np.float32), made.product.shape)
+        photo = decode_photo(laid(made, wood, there), "a pot").pixels[:, MIDDLE[0] - 100 : 1100]
+        alpha = cleared(encode_picture(np.ascontiguousarray(photo), "jpeg", quality=93))[1]
+        self.assertGreater(iou(alpha, made.alpha[:, MIDDLE[0] - 100 : 1100]), 0.99)
 
     def at(self, render: Render, mask: Mask) -> Mask:
         """A mask of the photo's size, at that of the analysis picture."""

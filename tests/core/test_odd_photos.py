@@ -54,7 +54,7 @@ ODD = {
 }
 
 
-SEEDS = 20
+SEEDS = 12
 Model = TypeVar("Model", bound=Settings)
 
 

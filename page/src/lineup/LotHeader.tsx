@@ -134,10 +134,10 @@ export function LotHeader({ lot, onFiles }: { lot: Lot; onFiles: (files: Gathere
           </Button>
         )}
         {lot.look > 0 && (
-          <Box as="label" fontSize="13px" flex="none" maxWidth="104px" lineHeight="1.25">
-            <input type="checkbox" checked={withLook} onChange={(event) => setWithLook(event.target.checked)} /> with
-            the {lot.look} to look at
-          </Box>
+          <Flex as="label" fontSize="13px" flex="none" width="112px" gap="2" lineHeight="1.25">
+            <input type="checkbox" checked={withLook} onChange={(event) => setWithLook(event.target.checked)} />
+            with the {lot.look} to look at
+          </Flex>
         )}
         <Box>
           <Button

@@ -35,6 +35,7 @@ _SLIT = 0.5  # share of a place that is at least 3 px wide; with less it is no g
 _LEAST_PITTED, _PIT, _PITTED = 250, 7, 0.15  # px of a place, px of its pits, and share of it that they are
 _TABLE = 0.12  # share of the frame's edge
 _OUTER = 0.02  # share of a piece that lies in the middle of the frame; with less it is no product
+_LESS = 0.15  # likewise for each corner of the frame that it holds, and share of what the product has there; with less it is a table
 _BRIDGES = 9, 17, 33, 65  # px; how wide what joins a table to a product may be, a shadow that falls on both
 _BLOCK = 8  # px
 _WIDE = 63  # px; wider than handles
@@ -457,10 +458,13 @@ def _sort_pieces(rest: Mask, difference: Float, chroma_noise: float, at: tuple[s
     area = pieces.area.astype(float)
     corners = np.zeros(frame, bool)
     corners[[0, 0, -1, -1], [0, -1, 0, -1]] = True
-    corner = np.zeros(n, bool)
-    corner[pieces.labels[corners[at]]] = True
+    cornered = np.bincount(pieces.labels[corners[at]], minlength=n)
     along_frame = _counts(pieces, ring) / 2
-    around = (corner | (along_frame > 0.1 * min(h, w))) & (_counts(pieces, _middle(frame, at)) < _OUTER * area)
+    inner = _counts(pieces, _middle(frame, at))
+    around = ((cornered > 0) | (along_frame > 0.1 * min(h, w))) & (inner < _OUTER * area)
+    # Where the frame was cut close, a table reaches into its middle too, but far less than the product does.
+    less = _LESS * cornered
+    around |= (along_frame > 2 * _TABLE * (h + w)) & (inner < less * area) & (inner < less * inner[1:].max(initial=0))
     around[0] = False
     kept = ~around
     kept[0] = False
