@@ -31,7 +31,9 @@ def build_parser() -> argparse.ArgumentParser:
     run.add_argument("--empty-set", metavar="PHOTO", type=Path, help="a photo of the empty set, whose light is evened out")
     run.add_argument("--matte", action="store_true", help="write the coverage beside it, as STEM_matte.png")
     run.add_argument("--format", choices=get_args(FileKind), help="another file format than the spec's")
-    run.add_argument("--names", metavar="PATTERN", help="another name pattern than the spec's: {name} {sku} {lot} {n} {n:03} {spec}")
+    run.add_argument(
+        "--names", metavar="PATTERN", help="another name pattern than the spec's: {name} {sku} {folder} {lot} {n} {n:03} {spec}"
+    )
     run.add_argument("--max-bytes", type=_positive, metavar="N", help="another byte limit than the spec's")
     run.add_argument("--lot", default="lot", metavar="NAME", help="what {lot} stands for in names and in the manifest")
     run.add_argument("--manifest", action="store_true", help="write manifest.json and manifest.csv beside the results")

@@ -60,14 +60,14 @@ class IntakeTest(StudioCase):
         )
         lot_id, (report,) = self.lot({"shoot.zip": drop})
         rows = self.rows(lot_id)
-        self.assertEqual([row["name"] for row in rows], ["PW-1.jpg", "PW-2.jpg"])
+        self.assertEqual([row["name"] for row in rows], ["shoot/PW-1.jpg", "PW-2.jpg"])
         self.assertEqual(self.studio.files.get(rows[0]["digest"]), first, "the original, byte for byte")
         self.assertEqual(len(report.known), 1)
-        self.assertIn("again.jpg", report.known[0])
+        self.assertEqual(report.known[0].reason, "shoot/again.jpg is shoot/PW-1.jpg, which the lot has already")
         reasons = {refused.name: refused.reason for refused in report.refused}
-        self.assertEqual(set(reasons), {"cut.jpg", "notes.txt"})
-        self.assertIn("cut short", reasons["cut.jpg"])
-        self.assertIn("not a JPEG", reasons["notes.txt"])
+        self.assertEqual(set(reasons), {"shoot/cut.jpg", "shoot/notes.txt"})
+        self.assertIn("cut short", reasons["shoot/cut.jpg"])
+        self.assertIn("not a JPEG", reasons["shoot/notes.txt"])
         self.assertEqual(len(reading.lot(self.studio, lot_id)["refusals"]), 2, "kept for later reading")
 
     def test_a_full_disk_is_said_and_what_fits_is_kept(self) -> None:

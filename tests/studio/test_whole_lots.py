@@ -183,6 +183,15 @@ class NamesTest(StudioCase):
         (odd,) = plan_names("{lot}: {spec}/{n}", photos[:1], lot="a%b", spec="cutout")
         self.assertEqual((odd.name, bool(odd.why)), ("a_b_ cutout_1.png", True))
         self.assertEqual([sku_of(name) for name in ("PW-1004_jug.jpg", "teapot.jpg", "123456 x.jpg")], ["PW-1004", "teapot", "123456"])
+        by_folder = [("PW-1004/front.jpg", ".png"), ("PW-1011/front.jpg", ".png"), ("PW-1011/IMG_0231.jpg", ".png"), ("loose.jpg", ".png")]
+        for pattern, names in {
+            "{folder} {name}": ["PW-1004 front", "PW-1011 front", "PW-1011 IMG_0231", "Spring loose"],
+            "{sku}-{n}": ["PW-1004-1", "PW-1011-2", "PW-1011-3", "loose-4"],
+            "{name}": ["PW-1004_front", "PW-1011_front", "IMG_0231", "loose"],
+        }.items():
+            self.assertEqual(
+                [one.name for one in plan_names(pattern, by_folder, lot="Spring", spec="x")], [f"{name}.png" for name in names]
+            )
         for pattern in ("{what}", "{n:3}", "{name", "x}"):
             with self.assertRaises(ValueError):
                 ListingSpec.model_validate({"name": "x", "names": pattern})
@@ -364,9 +373,9 @@ class StandInTest(StudioCase):
         folder = self.scratch / "inbox"
         inbox = Inbox(self.studio, folder)
         inbox.look()
-        (folder / "Spring").mkdir()
+        (folder / "Spring" / "PW-9").mkdir(parents=True)
         pages = [Image.fromarray(np.full((300, 400, 3), level, np.uint8)) for level in (200, 210)]
-        pages[0].save(folder / "Spring" / "scan.tif", save_all=True, append_images=pages[1:])
+        pages[0].save(folder / "Spring" / "PW-9" / "scan.tif", save_all=True, append_images=pages[1:])
         photo = small_photos(1)["PW-9000_pot.jpg"]
         (folder / "PW-9000_pot.jpg").write_bytes(photo)
         (folder / "broken.jpg").write_bytes(photo[: len(photo) // 2])
@@ -375,19 +384,19 @@ class StandInTest(StudioCase):
         (folder / "Spring" / "late.jpg").write_bytes(photo)
         self.assertEqual(inbox.look(), 3)
         by_name = {row["name"]: row for row in reading.arrivals(self.studio) if row["source"] == "watched folder"}
-        self.assertEqual(set(by_name), {"scan p1.tif", "scan p2.tif", "PW-9000_pot.jpg", "broken.jpg"})
+        self.assertEqual(set(by_name), {"PW-9/scan p1.tif", "PW-9/scan p2.tif", "PW-9000_pot.jpg", "broken.jpg"})
         self.assertEqual((by_name["broken.jpg"]["kind"], by_name["PW-9000_pot.jpg"]["lot_name"]), ("refused", LOOSE))
-        self.assertEqual(by_name["scan p1.tif"]["lot_name"], "Spring")
+        self.assertEqual(by_name["PW-9/scan p1.tif"]["lot_name"], "Spring")
         left = {str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_file()}
-        self.assertEqual(left, {".taken/Spring/scan.tif", ".taken/PW-9000_pot.jpg", ".refused/broken.jpg", "Spring/late.jpg"})
+        self.assertEqual(left, {".taken/Spring/PW-9/scan.tif", ".taken/PW-9000_pot.jpg", ".refused/broken.jpg", "Spring/late.jpg"})
         # The same again is said, not taken twice; and a lot that was renamed is still the one of its folder.
         (folder / "again.jpg").write_bytes(photo)
-        spring = by_name["scan p1.tif"]["lot_id"]
+        spring = by_name["PW-9/scan p1.tif"]["lot_id"]
         lots.rename_lot(self.studio, spring, "Easter table")
         inbox.look()
         time.sleep(2.1)
         inbox.look()
-        self.assertEqual({row["name"] for row in self.rows(spring)}, {"scan p1.tif", "scan p2.tif", "late.jpg"})
+        self.assertEqual({row["name"] for row in self.rows(spring)}, {"PW-9/scan p1.tif", "PW-9/scan p2.tif", "late.jpg"})
         self.assertEqual([row["name"] for row in reading.arrivals(self.studio) if row["kind"] == "known"], ["again.jpg"])
         self.assertEqual(inspect_photo((folder / ".taken" / "again.jpg").read_bytes(), "x").format, "JPEG")
 

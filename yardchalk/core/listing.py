@@ -19,7 +19,7 @@ FileKind = Literal["jpeg", "png", "webp", "tiff", "gif", "openraster", "matte"]
 SEE_THROUGH: frozenset[str] = frozenset({"png", "webp", "tiff", "gif", "openraster"})
 DEEP: frozenset[str] = frozenset({"png", "tiff"})
 WITH_QUALITY: frozenset[str] = frozenset({"jpeg", "webp"})
-_FIELDS = frozenset({"name", "sku", "lot", "n", "spec"})
+_FIELDS = frozenset({"name", "sku", "folder", "lot", "n", "spec"})
 _PICTURE_BYTES = 3_000_000
 # Of a result: each takes some 20 bytes of memory while it is made.
 MOST_PIXELS = 150_000_000
@@ -117,7 +117,7 @@ class ListingSpec(Settings):
     )
     location: bool = Field(False, description="Whether the place where the photo was taken stays in it.")
     names: str = Field(
-        "{name}", min_length=1, max_length=120, description="File names: {name}, {sku}, {lot}, {n}, {n:03}, {spec}, and text."
+        "{name}", min_length=1, max_length=120, description="File names: {name}, {sku}, {folder}, {lot}, {n}, {n:03}, {spec}, and text."
     )
     limits: Limits = Limits()
 
@@ -134,7 +134,8 @@ class ListingSpec(Settings):
         for field in re.findall(r"\{([^}]*)\}|[{}]", self.names):
             name, _, width = field.partition(":")
             if name not in _FIELDS or (width and not (name == "n" and re.fullmatch(r"0[1-9]", width))):
-                raise ValueError(f"names: {{{field}}} is not known; there are {{name}}, {{sku}}, {{lot}}, {{n}}, {{n:03}} and {{spec}}")
+                known = "{name}, {sku}, {folder}, {lot}, {n}, {n:03} and {spec}"
+                raise ValueError(f"names: {{{field}}} is not known; there are {known}")
         return self
 
     @property

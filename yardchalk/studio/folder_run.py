@@ -20,7 +20,7 @@ from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
-from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, plan_names
+from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, plan_names, safe_path
 from yardchalk.studio.side_by_side import side_by_side
 from yardchalk.studio.writing import write_new
 
@@ -97,7 +97,9 @@ def run_photos(
         raise YardError("is not among the photos", where=unknown[0], remedy="Check the names in the marks file")
     report = RunReport(sheet=sheet.name, spec=spec.name)
     # Settled before anything is written, so that the names do not hang on who is done first.
-    named = plan_names(spec.names, [(name, SUFFIX[spec.file]) for _, _, name in pages], lot=lot, spec=spec.name)
+    named = plan_names(
+        spec.names, [(safe_path(f"{path.parent.name}/{name}"), SUFFIX[spec.file]) for path, _, name in pages], lot=lot, spec=spec.name
+    )
     jobs = [
         (path, page, name, planned.name.rpartition(".")[0], sheet, marks.get(name, Marks()), empty, spec, out, whole_frame, matte)
         for (path, page, name), planned in zip(pages, named, strict=True)

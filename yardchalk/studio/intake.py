@@ -15,13 +15,15 @@ from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.pixels import Picture
 from yardchalk.store.queries import photo_rows
 from yardchalk.studio.context import Studio, announce
-from yardchalk.studio.names import hidden, safe_name
+from yardchalk.studio.names import hidden, safe_name, safe_path
 
 _ZIP_ENTRIES = 5_000
 _SMALL = 320  # px
 
 
-class Refused(BaseModel):
+class NotTaken(BaseModel):
+    """A file that became no photo, and why not."""
+
     name: str
     reason: str
 
@@ -31,9 +33,9 @@ class IntakeReport(BaseModel):
 
     source: str = "dropped"
     added: list[int] = []
-    known: list[str] = []
+    known: list[NotTaken] = []
     elsewhere: list[str] = []
-    refused: list[Refused] = []
+    refused: list[NotTaken] = []
 
 
 def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes], source: str = "dropped") -> IntakeReport:
@@ -42,7 +44,7 @@ def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes], source: str
     Parameters
     ----------
     name : str
-        As the sender calls it; only used for messages and as the photo's name, made safe.
+        As the sender calls it, with its folders; only used for messages and, with the last of them, as the photo's name, made safe.
     file : binary file
         On disk, seekable.
     source : str
@@ -54,12 +56,12 @@ def take_in(studio: Studio, lot_id: int, name: str, file: IO[bytes], source: str
     entries = _unzipped(file, safe_name(name), studio.limits, report) if head == b"PK\x03\x04" else iter([(name, file)])
     for entry_name, entry in entries:
         if not hidden(entry_name):
-            _take_one(studio, lot_id, safe_name(entry_name), entry, report)
+            _take_one(studio, lot_id, safe_path(entry_name), entry, report)
     with studio.transaction() as connection:
         for refused in report.refused:
             photo_rows.refuse(connection, lot_id, refused.name, refused.reason, source)
-        for words in report.known:
-            photo_rows.refuse(connection, lot_id, words.split(" is ")[0], words, source, "known")
+        for known in report.known:
+            photo_rows.refuse(connection, lot_id, known.name, known.reason, source, "known")
         announce(connection, lot_id)
     return report
 
@@ -68,15 +70,15 @@ def _take_one(studio: Studio, lot_id: int, name: str, file: IO[bytes], report: I
     try:
         data = file.read(studio.limits.max_bytes + 1)
     except (zipfile.BadZipFile, OSError, EOFError, RuntimeError):
-        report.refused.append(Refused(name=name, reason=f"{name}: cannot be unpacked. Make the ZIP again, without a password."))
+        report.refused.append(NotTaken(name=name, reason=f"{name}: cannot be unpacked. Make the ZIP again, without a password."))
         return
     try:
         for label, page in pages_of(data, name, studio.limits):
             _take_page(studio, lot_id, label, page, report)
     except UnreadablePhoto as error:
-        report.refused.append(Refused(name=name, reason=error.message))
+        report.refused.append(NotTaken(name=name, reason=error.message))
     except YardError as error:  # not the file's fault; those that came before it are taken in all the same
-        report.refused.append(Refused(name=name, reason=f"{name}: is not kept. {error.message}"))
+        report.refused.append(NotTaken(name=name, reason=f"{name}: is not kept. {error.message}"))
 
 
 def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: IntakeReport) -> None:
@@ -85,14 +87,14 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
         # Read to the end at a small codec scale: a file cut short is found now, not in the middle of a run.
         photo = decode_photo(data, name, studio.limits, _SMALL)
     except UnreadablePhoto as error:
-        report.refused.append(Refused(name=name, reason=error.message))
+        report.refused.append(NotTaken(name=name, reason=error.message))
         return
     digest = hashlib.sha256(data).hexdigest()
     with studio.transaction() as connection:
         known = photo_rows.photo_of_content(connection, lot_id, digest)
         others = photo_rows.lots_with_content(connection, lot_id, digest)
     if known is not None:
-        report.known.append(f"{name} is {known['name']}, which the lot has already")
+        report.known.append(NotTaken(name=name, reason=f"{name} is {known['name']}, which the lot has already"))
         return
     studio.files.put(data)
     as_shot = studio.files.put(encode_preview(_small(photo)))
@@ -100,7 +102,7 @@ def _take_page(studio: Studio, lot_id: int, name: str, data: bytes, report: Inta
         photo_id = photo_rows.add_photo(connection, lot_id, name, digest, len(data), facts.model_dump(), report.source, as_shot)
         announce(connection, lot_id, photo_id)
     if photo_id is None:
-        report.known.append(f"{name} is in the lot already")
+        report.known.append(NotTaken(name=name, reason=f"{name} is in the lot already"))
     else:
         report.added.append(photo_id)
         if others:
@@ -119,25 +121,25 @@ def _unzipped(file: IO[bytes], name: str, limits: Limits, report: IntakeReport) 
     try:
         archive = zipfile.ZipFile(file)
     except zipfile.BadZipFile:
-        report.refused.append(Refused(name=name, reason=f"{name}: is a broken ZIP. Make it again."))
+        report.refused.append(NotTaken(name=name, reason=f"{name}: is a broken ZIP. Make it again."))
         return
     with archive:
         entries = [entry for entry in archive.infolist() if not entry.is_dir() and not hidden(entry.filename)]
         if len(entries) > _ZIP_ENTRIES:
             reason = f"{name}: holds {len(entries):,} files, more than {_ZIP_ENTRIES:,}. Split it."
-            report.refused.append(Refused(name=name, reason=reason))
+            report.refused.append(NotTaken(name=name, reason=reason))
             return
         for entry in entries:
-            label = safe_name(entry.filename)
+            label = safe_path(entry.filename)
             if entry.file_size > limits.max_bytes:
                 size = f"has {entry.file_size / 1e6:.0f} MB unpacked, more than the {limits.max_bytes / 1e6:.0f} MB allowed"
-                report.refused.append(Refused(name=label, reason=f"{label}: {size}. Save it smaller."))
+                report.refused.append(NotTaken(name=label, reason=f"{label}: {size}. Save it smaller."))
                 continue
             try:
                 opened = archive.open(entry)
             except (RuntimeError, NotImplementedError, zipfile.BadZipFile):
                 reason = f"{label}: cannot be unpacked. Make the ZIP again, without a password."
-                report.refused.append(Refused(name=label, reason=reason))
+                report.refused.append(NotTaken(name=label, reason=reason))
                 continue
             with opened:
                 yield entry.filename, opened

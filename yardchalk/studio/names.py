@@ -2,10 +2,13 @@
 
 import re
 import unicodedata
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
+_NUMBER = re.compile(r"[A-Za-z]{1,6}[-_ ]?\d{2,}|\d{3,}")
+_BY_CAMERA = re.compile(r"[A-Z0-9_]{4}\d{4}")  # as the Design rule for Camera File system (JEITA CP-3461) has it
 PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".gif", ".avif", ".heic", ".heif"})
 
 
@@ -17,8 +20,14 @@ def safe_name(name: str) -> str:
     return plain[:120] or "photo"
 
 
+def safe_path(name: str) -> str:
+    """A path from outside as "FOLDER/NAME", both made safe: the folder that the file lay in and its own name, or that alone."""
+    *_, folder, last = ("", "", *PurePosixPath(name.replace("\\", "/")).parts)
+    return safe_name(last) if folder in ("", "/", ".", "..") else f"{safe_name(folder)}/{safe_name(last)}"
+
+
 def stem_of(name: str) -> str:
-    """The name without its ending, made safe."""
+    """The name without its folder and ending, made safe."""
     return re.sub(r"\.[A-Za-z0-9]{1,5}$", "", safe_name(name)) or "photo"
 
 
@@ -43,24 +52,40 @@ class Named:
 
 
 def sku_of(name: str) -> str:
-    """The article number at the start of a photo's name: "PW-1004" of "PW-1004_enamel-jug.jpg"; the whole stem if it has none."""
-    stem = stem_of(name)
-    found = re.match(r"[A-Za-z]{1,6}[-_ ]?\d{2,}|\d{3,}", stem)
-    return found.group() if found else stem
+    """The article number at the start of a photo's name, "PW-1004" of "PW-1004_enamel-jug.jpg", or else of its folder's; the whole stem if
+    neither has one. A number that a camera gave is the photo's, not the article's.
+    """
+    stem, folder = stem_of(name), folder_of(name)
+    own, folders = _NUMBER.match(stem), _NUMBER.match(folder)
+    if folders and (own is None or _BY_CAMERA.fullmatch(stem)):
+        return folders.group()
+    return own.group() if own else stem
+
+
+def folder_of(name: str) -> str:
+    """The folder that a photo came in, of its name; nothing if it came in none."""
+    return name.rpartition("/")[0]
 
 
 def plan_names(pattern: str, photos: Sequence[tuple[str, str]], *, lot: str, spec: str) -> list[Named]:
     """File names for photos, each given by its name and the ending of its result, all different from each other.
 
-    Unsafe characters become "_". Where the pattern gives the same name to two photos, the second and later ones are numbered. Names that
-    differ in case alone count as the same, since some file systems take them for it.
+    Unsafe characters become "_". Where the pattern gives the same name to photos of several folders, it gets these before it, and what is
+    still the same is numbered, but for the first. Names that differ in case alone count as the same, since some file systems take them
+    for it.
     """
+    made = [_filled(pattern, photo, number, lot, spec) for number, (photo, _) in enumerate(photos, 1)]
+    stems = [stem_safe(stem) for stem in made]
+    folders = defaultdict(set)
+    for safe, (photo, suffix) in zip(stems, photos, strict=True):
+        folders[(safe + suffix).lower()].add(folder_of(photo))
     used: set[str] = set()
     out = []
-    for number, (photo, suffix) in enumerate(photos, 1):
-        made = _filled(pattern, photo, number, lot, spec)
-        safe = stem_safe(made)
-        why = [] if safe == made else ["unsafe characters were replaced"]
+    for filled, safe, (photo, suffix) in zip(made, stems, photos, strict=True):
+        why = [] if safe == filled else ["unsafe characters were replaced"]
+        if len(folders[(safe + suffix).lower()]) > 1 and folder_of(photo):
+            why.append(f"with its folder, since {safe}{suffix} is another one's photo too")
+            safe = stem_safe(f"{folder_of(photo)}_{safe}")
         name, again = safe + suffix, 1
         while name.lower() in used:
             again += 1
@@ -82,10 +107,10 @@ def stem_safe(stem: str) -> str:
 
 
 def _filled(pattern: str, photo: str, number: int, lot: str, spec: str) -> str:
-    values = {"name": stem_of(photo), "sku": sku_of(photo), "lot": lot, "spec": spec}
+    values = {"name": stem_of(photo), "sku": sku_of(photo), "folder": folder_of(photo) or lot, "lot": lot, "spec": spec}
 
     def value(field: re.Match[str]) -> str:
         name, _, width = field.group(1).partition(":")
         return f"{number:{width}d}" if name == "n" else values[name]
 
-    return re.sub(r"\{(name|sku|lot|spec|n(?::0\d)?)\}", value, pattern)
+    return re.sub(r"\{(name|sku|folder|lot|spec|n(?::0\d)?)\}", value, pattern)

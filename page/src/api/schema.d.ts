@@ -3656,7 +3656,7 @@ export interface components {
              * Known
              * @default []
              */
-            known: string[];
+            known: components["schemas"]["NotTaken"][];
             /**
              * Elsewhere
              * @default []
@@ -3666,7 +3666,7 @@ export interface components {
              * Refused
              * @default []
              */
-            refused: components["schemas"]["Refused"][];
+            refused: components["schemas"]["NotTaken"][];
         };
         /**
          * Island
@@ -4214,7 +4214,7 @@ export interface components {
             location: boolean;
             /**
              * Names
-             * @description File names: {name}, {sku}, {lot}, {n}, {n:03}, {spec}, and text.
+             * @description File names: {name}, {sku}, {folder}, {lot}, {n}, {n:03}, {spec}, and text.
              * @default {name}
              */
             names: string;
@@ -4568,6 +4568,16 @@ export interface components {
         NewSnapshot: {
             /** Name */
             name: string;
+        };
+        /**
+         * NotTaken
+         * @description A file that became no photo, and why not.
+         */
+        NotTaken: {
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * NudgeMend
@@ -5108,13 +5118,6 @@ export interface components {
         Reference: {
             /** Ref */
             ref: string;
-        };
-        /** Refused */
-        Refused: {
-            /** Name */
-            name: string;
-            /** Reason */
-            reason: string;
         };
         /** RefusedFile */
         RefusedFile: {

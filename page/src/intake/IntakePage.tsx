@@ -73,7 +73,7 @@ export function IntakePage() {
                   </Table.Cell>
                   <Table.Cell fontSize="13px">
                     <b>{WORDS[one.kind]}</b>
-                    {one.kind === 'taken' ? `: ${factsOf(one)}` : `: ${one.reason}`}
+                    {`: ${one.kind === 'taken' ? factsOf(one) : whyNot(one)}`}
                   </Table.Cell>
                   <Table.Cell whiteSpace="nowrap">{one.source}</Table.Cell>
                   <Table.Cell>
@@ -116,6 +116,9 @@ export function IntakePage() {
     </Flex>
   );
 }
+
+/** The reason, without the name that it begins with. */
+const whyNot = ({ name, reason }: Arrival) => (reason.startsWith(`${name}: `) ? reason.slice(name.length + 2) : reason);
 
 const factsOf = (one: Arrival) =>
   [

@@ -52,7 +52,7 @@ export function IntakeReport({ lotId }: { lotId: number }) {
           ))}
         </Lines>
         <Lines>
-          {[...known.map((line) => `Not stored twice: ${line}.`), ...elsewhere.map((line) => `${line}.`)].map(
+          {[...known.map(({ reason }) => `Not stored twice: ${reason}.`), ...elsewhere.map((line) => `${line}.`)].map(
             (line) => (
               <Text key={line} mt="2" fontSize="13px" color="slate.quiet">
                 {line}

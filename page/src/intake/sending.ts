@@ -16,7 +16,7 @@ export type Progress = {
   sent: number;
   /** ms, when the first of them was begun. */
   since: number;
-  known: readonly string[];
+  known: readonly { name: string; reason: string }[];
   elsewhere: readonly string[];
   refused: readonly { name: string; reason: string }[];
 };

@@ -144,8 +144,13 @@ function PlannedFiles({ what, title }: { what: What; title: string }) {
             <Text className="figures" flex="none">
               {one.name}
             </Text>
-            <Text color={one.why ? 'chalk.pink' : 'slate.quiet'} truncate title={one.why || one.source}>
-              {one.why || `from ${one.source}`}
+            <Text
+              color={one.why ? 'chalk.pink' : 'slate.quiet'}
+              truncate
+              title={[`from ${one.source}`, one.why].filter(Boolean).join(', ')}
+            >
+              from {one.source}
+              {one.why && `, ${one.why}`}
             </Text>
           </Flex>
         ))}

@@ -118,7 +118,7 @@ const quietly = (tile: Tile) =>
 
 /** What a shop would call it: the words of the name without its number. */
 const shopName = (name: string) => {
-  const words = stem(name).replace(/^[A-Z]{2,}-?\d+[ _-]*/, '');
+  const words = stem(name).replace(/^[A-Z]{2,}-?\d+[ _/-]*/, '');
   return words.charAt(0).toUpperCase() + words.slice(1);
 };
 

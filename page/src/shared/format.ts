@@ -23,9 +23,13 @@ export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocale
 export const moment = (iso: string) =>
   new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
 
-/** A photo's name without its ending, as it is shown. */
-export const stem = (name: string) =>
-  name
-    .replace(/\.[a-z0-9]{1,5}$/i, '')
-    .replace('_', ' ')
-    .replaceAll(/[_-](?=[a-z])/gi, ' ');
+const NUMBERED = /^([a-z]{1,6}[-_ ]?\d{2,}|\d{3,})/i;
+const BY_CAMERA = /^[A-Z0-9_]{4}\d{4}$/;
+
+/** A photo's name without its ending, as it is shown; with its folder where its own name has no article number. */
+export function stem(path: string): string {
+  const whole = path.replace(/\.[a-z0-9]{1,5}$/i, '');
+  const own = whole.slice(whole.lastIndexOf('/') + 1);
+  const shown = NUMBERED.test(own) && !BY_CAMERA.test(own) ? own : whole;
+  return shown.replace('_', ' ').replaceAll(/[_-](?=[a-z])/gi, ' ');
+}

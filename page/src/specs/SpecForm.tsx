@@ -357,7 +357,7 @@ function NamePattern({ names, onNames }: { names: string; onNames: (names: strin
         onKeyDown={(event) => event.key === 'Enter' && enter()}
       />
       <Text fontSize="12px" color="slate.quiet">
-        {'{name} {sku} {lot} {n} {n:03} {spec} and text'}
+        {'{name} {sku} {folder} {lot} {n} {n:03} {spec} and text'}
       </Text>
     </Box>
   );

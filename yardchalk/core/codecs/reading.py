@@ -252,7 +252,7 @@ def pages_of(data: bytes, name: str, limits: Limits = Limits()) -> Iterator[tupl
         return
     if count > _MOST_PAGES:
         raise UnreadablePhoto(f"has {count:,} pages, more than the {_MOST_PAGES} allowed", where=name, remedy="Split it")
-    stem, suffix = re.fullmatch(r"(.*?)(\.[^.]*)?", name).groups()  # type: ignore[union-attr]
+    stem, suffix = re.fullmatch(r"(.*?)(\.[^./]*)?", name).groups()  # type: ignore[union-attr]
     for page in range(count):
         label = f"{stem} p{page + 1}{suffix or ''}"
         try:
