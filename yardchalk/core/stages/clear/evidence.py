@@ -25,6 +25,8 @@ _LIGHT_PAPER = 210  # coded level of the least light one
 _BURNT, _AROUND = 249, 7  # coded level, as a mean over so many px, from which on a channel may be burnt out here and there
 _MOSTLY = 0.5  # share of the backdrop; where that much shows its noise, the median over all of it tells
 _ENOUGH = 0.01  # share of the picture on which noise can be measured
+_FLAT = 1.06  # of the floor; a median steepness that is less is the rounding's
+_TERRACES = 8.0  # units of noise; higher than the flood's first tolerances, lower than where it ends
 _USUAL = 2.0  # of the least shade step: noise as it usually is, where none can be measured
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
 _QUIETED_AT = 800  # px; long side of the picture that is made quiet
@@ -97,11 +99,12 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: N
         smooth.append(blurred)
         soft_x, soft_y = _soft_slope(plane)
         floor = _FLOOR_FINE[i] * least[i]
-        noise.append(_add_steps(fine, blurred, cv2.resize(soft_x, (w, h)), cv2.resize(soft_y, (w, h)), less_fine, there, 3, floor))
+        soft = cv2.resize(soft_x, (w, h)), cv2.resize(soft_y, (w, h))
+        noise.append(_add_steps(fine, blurred, soft, less_fine, there, 3, floor, i > 0))
         # The coarse scale: sigma 2 (2.5 for chroma) is sigma 1 (1.25) at half size.
         small = cv2.GaussianBlur(cv2.resize(plane, half, interpolation=cv2.INTER_AREA), (0, 0), 1.0 if i == 0 else 1.25)
-        soft_x, soft_y = 2 * cv2.resize(soft_x, half), 2 * cv2.resize(soft_y, half)
-        _add_steps(coarse, small, soft_x, soft_y, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * least[i])
+        soft = 2 * cv2.resize(soft_x, half), 2 * cv2.resize(soft_y, half)
+        _add_steps(coarse, small, soft, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * least[i], i > 0)
     np.maximum(fine, cv2.resize(coarse, (w, h), interpolation=cv2.INTER_LINEAR), out=fine)
     shade, blurred = planes[0], smooth[0]
     if quiet is not pixels:
@@ -247,10 +250,19 @@ def _soft_slope(plane: Float) -> tuple[Float, Float]:
     return cv2.Sobel(small, cv2.CV_32F, 1, 0, scale=1 / 32), cv2.Sobel(small, cv2.CV_32F, 0, 1, scale=1 / 32)
 
 
-def _add_steps(total: Float, plane: Float, soft_x: Float, soft_y: Float, quiet: Float, there: Mask, stride: int, floor: float) -> float:
-    """Add to `total` the squared steepness of the plane in units of its noise where it is quiet; returns that noise."""
-    steep = _sharp_steepness(plane, soft_x, soft_y)
-    sigma = max(float(np.median(steep[::stride, ::stride][there])) / 1.177, floor)
+def _add_steps(
+    total: Float, plane: Float, soft: tuple[Float, Float], quiet: Float, there: Mask, stride: int, floor: float, terraced: bool
+) -> float:
+    """Add to `total` the squared steepness of the plane in units of its noise where it is quiet; returns that noise.
+
+    `soft` is the slope of the plane without its detail. Under lamps of several hues a file's chroma is `terraced`, a level a terrace: flat
+    mostly, so that the median sees no noise, with borders all over the backdrop.
+    """
+    steep = _sharp_steepness(plane, *soft)
+    usual, high = np.percentile(steep[::stride, ::stride][there], (50, 98))
+    sigma = max(float(usual) / 1.177, floor)
+    if terraced and usual < _FLAT * floor:
+        sigma = max(sigma, float(high) / _TERRACES)
     _add_squared(total, steep, quiet, 1 / sigma)
     return sigma
 
