@@ -60,7 +60,7 @@ class TruthTest(unittest.TestCase):
     def test_photos_that_went_through_other_hands_are_cleared_all_the_same(self) -> None:
         # White on white in noise, in more of it stoneware in its own shadow, and where half of the paper has none since it is burnt out;
         # a blue backdrop in a file's blocks, in the dark, in noise; an icon whose handle's gap JPEG has ringed twice. A pot whose shadow
-        # joins it to a table in the corners' dark; a shadow that a curve has made as dark as stoneware.
+        # joins it to a table in the corners' dark; a shadow that a curve has made as dark as stoneware; terraces of two hues across a print.
         for number, handling in (
             ("PW-1004", "noise of 2.5 levels"),
             ("PW-1047", "noise of 5 levels"),
@@ -71,6 +71,7 @@ class TruthTest(unittest.TestCase):
             ("PW-1061", "enlarged to 150 %"),
             ("PW-1023", "darker to the corners"),
             ("PW-1047", "more contrast"),
+            ("PW-1060", "lamps of two hues"),
         ):
             with self.subTest(number, handling=handling):
                 figures, _ = measure(*TRUTH[number], handling)
