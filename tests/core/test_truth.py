@@ -60,7 +60,7 @@ class TruthTest(unittest.TestCase):
     def test_photos_that_went_through_other_hands_are_cleared_all_the_same(self) -> None:
         # White on white in noise, in more of it stoneware in its own shadow, and where half of the paper has none since it is burnt out;
         # a blue backdrop in a file's blocks, in the dark, in noise; an icon whose handle's gap JPEG has ringed twice. A pot whose shadow
-        # joins it to a table in the corners' dark; a shadow that a curve has made as dark as stoneware; terraces of two hues across a print.
+        # joins it to a table in the corners' dark; a shadow that a curve has made as dark as stoneware; two hues in terraces on a print.
         for number, handling in (
             ("PW-1004", "noise of 2.5 levels"),
             ("PW-1047", "noise of 5 levels"),
