@@ -8,6 +8,8 @@ from unittest import mock
 from unittest.mock import DEFAULT
 
 import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
 from PIL import Image
 
 from tests.pictures import Scene
@@ -23,7 +25,7 @@ from yardchalk.store.queries import delivery_rows, try_rows
 from yardchalk.studio import capturing, history, judging, lots, reading, running, sending, shelf, trying
 from yardchalk.studio.context import Studio
 from yardchalk.studio.delivering import deliver, plan, retry, write_delivery
-from yardchalk.studio.names import plan_names, sku_of
+from yardchalk.studio.names import plan_names, sku_of, slug
 from yardchalk.studio.running import ask_runs, compute
 from yardchalk.studio.sweeping import sweep
 
@@ -195,6 +197,17 @@ class NamesTest(StudioCase):
         for pattern in ("{what}", "{n:3}", "{name", "x}"):
             with self.assertRaises(ValueError):
                 ListingSpec.model_validate({"name": "x", "names": pattern})
+
+    @given(st.text(max_size=60))
+    def test_whatever_a_person_calls_it_there_is_a_name_for_it(self, title: str) -> None:
+        name = slug(title, 40)
+        if name or any(c.isalnum() for c in title):
+            ListingSpec.model_validate({"name": name})
+
+    def test_letters_of_any_script_tell_names_apart(self) -> None:
+        self.assertEqual([slug(title, 40) for title in ("Crème, Größe 2", "Spring: pots & pans")], ["creme-grosse-2", "spring-pots-pans"])
+        self.assertEqual(len({slug(title, 40) for title in ("Весна 2026", "Лето 2026", "2026")}), 3)
+        self.assertEqual(slug("!?", 40), "")
 
     def test_a_plan_is_what_is_written(self) -> None:
         ref = shelf.keep(self.studio, load_spec("cutout").model_copy(update={"name": "numbered", "names": "{sku}-{n:02}"}), origin="test")

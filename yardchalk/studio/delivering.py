@@ -2,7 +2,6 @@
 
 import hashlib
 import os
-import re
 import shutil
 import zipfile
 from collections.abc import Iterator
@@ -20,7 +19,7 @@ from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.making import make_results
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
-from yardchalk.studio.names import Named, plan_names
+from yardchalk.studio.names import Named, plan_names, slug
 from yardchalk.studio.shelf import Shelf
 from yardchalk.studio.writing import write_new
 
@@ -129,7 +128,7 @@ def _names(connection: Connection[Any], lot: Row, chosen: list[Row], to_make: bo
 
 
 def _free_folder(studio: Studio, connection: Connection[Any], lot: Row) -> str:
-    label = f"{_slug(lot['name'])}-{lot['spec'].partition('@')[0]}-{datetime.now(UTC):%Y%m%d-%H%M%S}"
+    label = f"{slug(lot['name'], 60) or 'lot'}-{lot['spec'].partition('@')[0]}-{datetime.now(UTC):%Y%m%d-%H%M%S}"
     for number in range(1, 1000):
         name = label if number == 1 else f"{label}-{number}"
         if not delivery_rows.folder_taken(connection, name) and not (studio.deliveries / name).exists():
@@ -278,7 +277,3 @@ class _Stream:
         out = b"".join(self._pieces)
         self._pieces.clear()
         return out
-
-
-def _slug(name: str) -> str:
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "lot"

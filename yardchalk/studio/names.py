@@ -1,5 +1,6 @@
 """File names, made safe."""
 
+import hashlib
 import re
 import unicodedata
 from collections import defaultdict
@@ -29,6 +30,19 @@ def safe_path(name: str) -> str:
 def stem_of(name: str) -> str:
     """The name without its folder and ending, made safe."""
     return re.sub(r"\.[A-Za-z0-9]{1,5}$", "", safe_name(name)) or "photo"
+
+
+def slug(words: str, longest: int) -> str:
+    """What a person calls something, in small letters without accents, figures and dashes; nothing if it has neither letter nor figure.
+
+    Where letters of another script are left out, a hash of the words keeps it apart from what else would come to the same.
+    """
+    folded = unicodedata.normalize("NFKD", words.casefold())
+    plain = "".join(c for c in folded if not unicodedata.combining(c))
+    out = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:longest].strip("-")
+    if any(c.isalnum() and not c.isascii() for c in plain) or (not out and any(c.isalnum() for c in words)):
+        out = f"{out[: longest - 7]}-{hashlib.sha256(words.encode()).hexdigest()[:6]}".lstrip("-")
+    return out
 
 
 def hidden(name: str) -> bool:
@@ -84,7 +98,7 @@ def plan_names(pattern: str, photos: Sequence[tuple[str, str]], *, lot: str, spe
     for filled, safe, (photo, suffix) in zip(made, stems, photos, strict=True):
         why = [] if safe == filled else ["unsafe characters were replaced"]
         if len(folders[(safe + suffix).lower()]) > 1 and folder_of(photo):
-            why.append(f"with its folder, since {safe}{suffix} is another one's photo too")
+            why.append(f"with its folder, since another photo would be {safe}{suffix} too")
             safe = stem_safe(f"{folder_of(photo)}_{safe}")
         name, again = safe + suffix, 1
         while name.lower() in used:

@@ -14,6 +14,7 @@ from yardchalk.core.settings import ListingSpec, Marks, RunSheet, load_sheet, lo
 from yardchalk.core.wording import differences, sheet_in_words, spec_in_words
 from yardchalk.store.queries import photo_rows, shelf_rows
 from yardchalk.studio.context import Studio
+from yardchalk.studio.names import slug
 
 Kind = Literal["sheet", "spec"]
 _MODELS: dict[Kind, type[RunSheet] | type[ListingSpec]] = {"sheet": RunSheet, "spec": ListingSpec}
@@ -187,7 +188,7 @@ def difference(studio: Studio, kind: Kind, before: str, after: str) -> list[str]
 
 def name_for(title: str) -> str:
     """A name for files and references, from a title."""
-    name = re.sub(r"[^a-z0-9]+", "-", title.lower()).strip("-")[:40].strip("-")
+    name = slug(title, 40)
     if not name:
         raise BadSettings("has no letter or figure in it", where=f"“{title}”", remedy="Choose another title")
     return name

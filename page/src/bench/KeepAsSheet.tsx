@@ -6,7 +6,6 @@ import { answered, client, type Carried, type Photo } from '../api/client';
 import { keys, queries } from '../api/queries';
 import { AskDialog } from '../shared/AskDialog';
 import { TextField } from '../shared/fields';
-import { stem } from '../shared/format';
 import { STAGES } from './Yardstick';
 
 const GROUPS: { how: Carried['how']; title: string }[] = [
@@ -28,7 +27,8 @@ export function KeepAsSheet({ photo, onClose }: { photo: Photo; onClose: () => v
       answered(
         client.POST('/api/photos/{photo_id}/example', {
           params: { path },
-          body: { title: stem(photo.name), note: '', keep: false },
+          // A photo may be called what no run sheet can be.
+          body: { title: 'As this photo', note: '', keep: false },
         }),
       ),
   });
