@@ -315,4 +315,4 @@ class RefusalTest(ServerCase):
     def test_names_from_outside_stay_names(self) -> None:
         data = Scene(width=320, height=240).made().jpeg
         lot_id = self.filled({"../../etc/<b>pass wd</b>.jpg": data})
-        self.assertEqual([row["name"] for row in self.rows(lot_id)], ["b_.jpg"])
+        self.assertEqual([row["name"] for row in self.rows(lot_id)], ["_b_pass wd_/b_.jpg"])
