@@ -102,7 +102,7 @@ class SheetsPageTest(PageCase):
         self.go("/intake")
         expect(page.get_by_role("link", name="PW-9000_pot.jpg").first).to_be_visible()
         page.get_by_role("radio", name="Refused").click()
-        expect(page.get_by_text("PW-9800_gone.jpg: is cut short")).to_be_visible()
+        expect(page.get_by_role("row").filter(has_text="PW-9800_gone.jpg")).to_contain_text("refused: is cut short")
         expect(page.get_by_role("link", name="PW-9000_pot.jpg")).to_have_count(0)
         expect(page.get_by_text("It does not answer.")).to_be_visible()
         self.axe()
