@@ -1,7 +1,12 @@
-"""Who may import whom, and that generated files are current."""
+"""Who may import whom, what is left behind where it runs, and that generated files are current."""
 
 import ast
+import os
+import subprocess
+import sys
+import tempfile
 import unittest
+from pathlib import Path
 
 from tools.generate import generated
 from yardchalk.core.checks import BESIDE_OTHERS, REGISTRY
@@ -41,6 +46,18 @@ class HouseTest(unittest.TestCase):
                         elif part == "core" and name.split(".")[0] in FOREIGN_TO_CORE:
                             wrong.append(f"{path.relative_to(ROOT)} imports {name}")
         self.assertEqual(wrong, [])
+
+    def test_a_run_leaves_nothing_in_the_users_folder(self) -> None:
+        """Neither we nor a library keeps or reports who runs what."""
+        photo = ROOT / "demo" / "photos" / "PW-1061_teacup-icon.jpg"
+        with tempfile.TemporaryDirectory() as home, tempfile.TemporaryDirectory() as out:
+            kept = {name: value for name, value in os.environ.items() if not name.startswith(("XDG_", "ORT_"))}
+            subprocess.run(
+                [sys.executable, "-m", "yardchalk.cli", "run", str(photo), "--sheet", "white", "--spec", "square-2000", "--out", out],
+                cwd=ROOT, env={**kept, "HOME": home}, check=True, capture_output=True,
+            )  # fmt: skip
+            self.assertEqual([path.name for path in Path(out).iterdir()], ["PW-1061_teacup-icon.jpg"])
+            self.assertEqual([str(path) for path in Path(home).rglob("*")], [])
 
     def test_every_check_has_a_name_on_the_page(self) -> None:
         names = (ROOT / "page" / "src" / "shared" / "marks.tsx").read_text().partition("checkNames")[2]

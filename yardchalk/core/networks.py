@@ -1,12 +1,16 @@
 """Runs the small networks that ship with the engine, which are kept in ONNX, the open format."""
 
+import os
 from functools import cache
 from pathlib import Path
 
 import cv2
-import onnxruntime
 
 from yardchalk.core.colour import Float
+
+# Read when it is loaded: else it gives the machine a number, keeps that in the user's folder, and reports what it runs to its makers.
+os.environ["ORT_DISABLE_TELEMETRY"] = "1"
+import onnxruntime
 
 _SHIPPED = Path(__file__).parent / "shipped"
 
