@@ -44,11 +44,12 @@ class Inbox:
         still = [path for path in sorted(self.folder.rglob("*")) if self._lies_still(path)]
         lots: dict[int, list[int]] = {}
         for path in still:
+            lot_id = self._lot_of(path)
             # The first folder is the lot.
-            lot_id, inside = self._lot_of(path), Path(*path.relative_to(self.folder).parts[1:])
+            first, *inside = path.relative_to(self.folder).parts
             with contextlib.suppress(OSError):
                 with path.open("rb") as file:
-                    report = take_in(self.studio, lot_id, str(inside) if inside.name else path.name, file, source="watched folder")
+                    report = take_in(self.studio, lot_id, "/".join(inside) or first, file, source="watched folder")
                 self._move(path, _TAKEN if not report.refused or report.added else _REFUSED)
                 lots.setdefault(lot_id, []).extend(report.added)
         for lot_id, added in lots.items():

@@ -146,7 +146,7 @@ function PlannedFiles({ what, title }: { what: What; title: string }) {
             </Text>
             <Text
               color={one.why ? 'chalk.pink' : 'slate.quiet'}
-              truncate
+              truncate={!one.why}
               title={[`from ${one.source}`, one.why].filter(Boolean).join(', ')}
             >
               from {one.source}

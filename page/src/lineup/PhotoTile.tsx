@@ -116,9 +116,11 @@ const quietly = (tile: Tile) =>
     ...(tile.delivered ? ['delivered'] : []),
   ].join(', ');
 
-/** What a shop would call it: the words of the name without its number. */
+/** What a shop would call it: the words of the name without folder and number. */
 const shopName = (name: string) => {
-  const words = stem(name).replace(/^[A-Z]{2,}-?\d+[ _/-]*/, '');
+  const words = stem(name)
+    .replace(/^.*\//, '')
+    .replace(/^[A-Z]{2,}-?\d+[ _-]*/, '');
   return words.charAt(0).toUpperCase() + words.slice(1);
 };
 

@@ -23,6 +23,7 @@ export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocale
 export const moment = (iso: string) =>
   new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
 
+// As the server tells article numbers, and those that a camera gave.
 const NUMBERED = /^([a-z]{1,6}[-_ ]?\d{2,}|\d{3,})/i;
 const BY_CAMERA = /^[A-Z0-9_]{4}\d{4}$/;
 
