@@ -3,7 +3,21 @@
 from random import Random
 from typing import Any
 
-WORDS = ("white", "transparent", "square-2000", "cutout", "picture", "left", "draw", "{name}-{n:03}", "", "Ünï 'q' <b>", "z" * 5000)
+WORDS = (
+    "white",
+    "transparent",
+    "square-2000",
+    "cutout",
+    "picture",
+    "left",
+    "draw",
+    "{name}-{n:03}",
+    "",
+    "Ünï 'q' <b>",
+    "z" * 5000,
+    "a\0",
+    "\ud800",
+)
 
 
 def made_up(schema: dict[str, Any], defs: dict[str, Any], r: Random, depth: int = 0) -> Any:

@@ -52,12 +52,15 @@ class IntakeTest(StudioCase):
             {
                 "shoot/PW-1.jpg": first,
                 "shoot/../../PW-2.jpg": second,
+                "EEtEE/notes.txt": b"and its stand",
                 "shoot/again.jpg": first,
                 "shoot/cut.jpg": second[: len(second) // 2],
                 "shoot/notes.txt": b"ask for the lid",
                 "__MACOSX/._PW-1.jpg": b"\0\5",
             }
         )
+        # UTF-8, and nothing says so.
+        drop = drop.replace(b"EEtEE", "été".encode())
         lot_id, (report,) = self.lot({"shoot.zip": drop})
         rows = self.rows(lot_id)
         self.assertEqual([row["name"] for row in rows], ["shoot/PW-1.jpg", "PW-2.jpg"])
@@ -65,10 +68,10 @@ class IntakeTest(StudioCase):
         self.assertEqual(len(report.known), 1)
         self.assertEqual(report.known[0].reason, "shoot/again.jpg is shoot/PW-1.jpg, which the lot has already")
         reasons = {refused.name: refused.reason for refused in report.refused}
-        self.assertEqual(set(reasons), {"shoot/cut.jpg", "shoot/notes.txt"})
+        self.assertEqual(set(reasons), {"shoot/cut.jpg", "shoot/notes.txt", "été/notes.txt"})
         self.assertIn("cut short", reasons["shoot/cut.jpg"])
         self.assertIn("not a JPEG", reasons["shoot/notes.txt"])
-        self.assertEqual(len(reading.lot(self.studio, lot_id)["refusals"]), 2, "kept for later reading")
+        self.assertEqual(len(reading.lot(self.studio, lot_id)["refusals"]), 3, "kept for later reading")
 
     def test_a_full_disk_is_said_and_what_fits_is_kept(self) -> None:
         *photos, other = sorted(small_photos(4).items(), key=lambda item: len(item[1]))

@@ -1,6 +1,7 @@
 """Whole lots: turns, pauses and holds; the shelf and tries; names and deliveries; the watched folder, the station and the desk."""
 
 import json
+import os
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -391,17 +392,22 @@ class StandInTest(StudioCase):
         pages[0].save(folder / "Spring" / "PW-9" / "scan.tif", save_all=True, append_images=pages[1:])
         photo = small_photos(1)["PW-9000_pot.jpg"]
         (folder / "PW-9000_pot.jpg").write_bytes(photo)
-        (folder / "broken.jpg").write_bytes(photo[: len(photo) // 2])
+        odd = folder / os.fsdecode(b"caf\xe9")
+        odd.mkdir()
+        (odd / "broken.jpg").write_bytes(photo[: len(photo) // 2])
         self.assertEqual(inbox.look(), 0, "not while they may be written still")
         time.sleep(2.1)
         (folder / "Spring" / "late.jpg").write_bytes(photo)
         self.assertEqual(inbox.look(), 3)
         by_name = {row["name"]: row for row in reading.arrivals(self.studio) if row["source"] == "watched folder"}
         self.assertEqual(set(by_name), {"PW-9/scan p1.tif", "PW-9/scan p2.tif", "PW-9000_pot.jpg", "broken.jpg"})
-        self.assertEqual((by_name["broken.jpg"]["kind"], by_name["PW-9000_pot.jpg"]["lot_name"]), ("refused", LOOSE))
+        self.assertEqual(by_name["PW-9000_pot.jpg"]["lot_name"], LOOSE)
+        self.assertEqual((by_name["broken.jpg"]["kind"], by_name["broken.jpg"]["lot_name"]), ("refused", "café"))
         self.assertEqual(by_name["PW-9/scan p1.tif"]["lot_name"], "Spring")
         left = {str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_file()}
-        self.assertEqual(left, {".taken/Spring/PW-9/scan.tif", ".taken/PW-9000_pot.jpg", ".refused/broken.jpg", "Spring/late.jpg"})
+        self.assertEqual(
+            left, {".taken/Spring/PW-9/scan.tif", ".taken/PW-9000_pot.jpg", f".refused/{odd.name}/broken.jpg", "Spring/late.jpg"}
+        )
         # The same again is said, not taken twice; and a lot that was renamed is still the one of its folder.
         (folder / "again.jpg").write_bytes(photo)
         spring = by_name["PW-9/scan p1.tif"]["lot_id"]

@@ -15,7 +15,7 @@ from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.studio.intake import take_in
 from yardchalk.studio.lots import lot_of_folder
-from yardchalk.studio.names import hidden
+from yardchalk.studio.names import hidden, readable
 from yardchalk.studio.running import ask_runs
 from yardchalk.studio.sweeping import OLD_S, sweep
 
@@ -44,18 +44,29 @@ class Inbox:
         still = [path for path in sorted(self.folder.rglob("*")) if self._lies_still(path)]
         lots: dict[int, list[int]] = {}
         for path in still:
-            lot_id = self._lot_of(path)
-            # The first folder is the lot.
-            first, *inside = path.relative_to(self.folder).parts
-            with contextlib.suppress(OSError):
-                with path.open("rb") as file:
-                    report = take_in(self.studio, lot_id, "/".join(inside) or first, file, source="watched folder")
-                self._move(path, _TAKEN if not report.refused or report.added else _REFUSED)
-                lots.setdefault(lot_id, []).extend(report.added)
+            # One file that cannot be taken in now is tried again later, and holds up none of the others.
+            try:
+                lot_id, added = self._take(path)
+            except OSError:
+                continue
+            except Exception:
+                log.warning("%s could not be taken in this time", path, exc_info=True)
+                continue
+            lots.setdefault(lot_id, []).extend(added)
         for lot_id, added in lots.items():
             if added:
                 ask_runs(self.studio, lot_id, only=added)
         return len(still)
+
+    def _take(self, path: Path) -> tuple[int, list[int]]:
+        """Take a file in and put it away; returns its lot and the photos that it became."""
+        lot_id = self._lot_of(path)
+        # The first folder is the lot.
+        first, *inside = path.relative_to(self.folder).parts
+        with path.open("rb") as file:
+            report = take_in(self.studio, lot_id, "/".join(inside) or first, file, source="watched folder")
+        self._move(path, _TAKEN if not report.refused or report.added else _REFUSED)
+        return lot_id, report.added
 
     def _lies_still(self, path: Path) -> bool:
         """Whether it is a file that is no longer being written."""
@@ -78,7 +89,7 @@ class Inbox:
 
     def _lot_of(self, path: Path) -> int:
         inside = path.relative_to(self.folder).parts
-        return lot_of_folder(self.studio, inside[0][:120] if len(inside) > 1 else LOOSE)
+        return lot_of_folder(self.studio, readable(inside[0])[:120] if len(inside) > 1 else LOOSE)
 
     def _move(self, path: Path, where: str) -> None:
         target = self.folder / where / path.relative_to(self.folder)

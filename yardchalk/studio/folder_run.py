@@ -20,7 +20,7 @@ from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
-from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, plan_names, safe_path
+from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, plan_names, readable, safe_path
 from yardchalk.studio.side_by_side import side_by_side
 from yardchalk.studio.writing import write_new
 
@@ -144,12 +144,13 @@ def one_core() -> None:
 
 def _page_names(path: Path) -> list[str]:
     """Names of the photos in a file: its own, or one for each page."""
+    own = readable(path.name)
     if path.suffix.lower() not in (".tif", ".tiff") or path.stat().st_size > Limits().max_bytes:
-        return [path.name]
+        return [own]
     try:
-        return [name for name, _ in pages_of(path.read_bytes(), path.name)]
+        return [name for name, _ in pages_of(path.read_bytes(), own)]
     except UnreadablePhoto:
-        return [path.name]  # refused when its turn comes
+        return [own]  # refused when its turn comes
 
 
 def _run_one(
@@ -166,23 +167,23 @@ def _run_one(
     matte: bool,
 ) -> PhotoReport | Refusal:
     limits = Limits()
-    source = str(path.with_name(name))
+    source = _source(path, name)
     try:
         if path.stat().st_size > limits.max_bytes:
             raise UnreadablePhoto(
                 f"has {path.stat().st_size / 1e6:.0f} MB, more than the {limits.max_bytes / 1e6:.0f} MB allowed",
-                where=path.name,
+                where=name,
                 remedy="Save it smaller",
             )
         data = path.read_bytes()
-        data = next(held for number, (_, held) in enumerate(pages_of(data, path.name)) if number == page)
+        data = next(held for number, (_, held) in enumerate(pages_of(data, readable(path.name))) if number == page)
         digest = hashlib.sha256(data).hexdigest()
         render = Render(data, name, sheet, marks, digest=digest, empty=empty)
         result = produce(render, spec, whole_frame=whole_frame, matte=matte)
         written = write_new(out, stem, result.suffix, result.data)
-        outputs = [str(written)]
+        outputs = [readable(str(written))]
         if result.matte is not None:
-            outputs.append(str(write_new(out, f"{stem}_matte", ".png", result.matte)))
+            outputs.append(readable(str(write_new(out, f"{stem}_matte", ".png", result.matte))))
     except UnreadablePhoto as error:
         return Refusal(source=source, reason=error.message)
     except (YardError, OSError) as error:
@@ -195,10 +196,14 @@ def _run_one(
     return row
 
 
+def _source(path: Path, name: str) -> str:
+    return readable(str(path.with_name(name)))
+
+
 def _ended(path: Path, page: int, name: str, *_: object) -> PhotoReport:
     """Of a photo whose process was ended, and again when it had the machine to itself."""
     remedy = "Make it smaller, or run it where there is more memory"
-    return _failed(str(path.with_name(name)), f"{name}: the process that worked on it was ended, most likely for want of memory. {remedy}")
+    return _failed(_source(path, name), f"{name}: the process that worked on it was ended, most likely for want of memory. {remedy}")
 
 
 def _failed(source: str, message: str) -> PhotoReport:
@@ -214,7 +219,7 @@ def write_manifest(report: RunReport, sheet: RunSheet, out: Path, lot: str) -> l
             source=Path(row.source).name,
             source_sha256=row.source_sha256,
             result_sha256=row.result_sha256,
-            bytes=Path(row.outputs[0]).stat().st_size,
+            bytes=(out / Path(row.outputs[0]).name).stat().st_size,
             run_sheet=sheet.name,
             run_sheet_version=sheet.version,
             listing_spec=report.spec,

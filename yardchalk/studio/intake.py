@@ -1,5 +1,6 @@
 """Intake: files and ZIPs into a lot; what cannot be read is refused by name, the rest goes on."""
 
+import contextlib
 import hashlib
 import zipfile
 from collections.abc import Iterator
@@ -130,7 +131,8 @@ def _unzipped(file: IO[bytes], name: str, limits: Limits, report: IntakeReport) 
             report.refused.append(NotTaken(name=name, reason=reason))
             return
         for entry in entries:
-            label = safe_path(entry.filename)
+            path = _path_in_zip(entry)
+            label = safe_path(path)
             if entry.file_size > limits.max_bytes:
                 size = f"has {entry.file_size / 1e6:.0f} MB unpacked, more than the {limits.max_bytes / 1e6:.0f} MB allowed"
                 report.refused.append(NotTaken(name=label, reason=f"{label}: {size}. Save it smaller."))
@@ -142,4 +144,12 @@ def _unzipped(file: IO[bytes], name: str, limits: Limits, report: IntakeReport) 
                 report.refused.append(NotTaken(name=label, reason=reason))
                 continue
             with opened:
-                yield entry.filename, opened
+                yield path, opened
+
+
+def _path_in_zip(entry: zipfile.ZipInfo) -> str:
+    """The path of an entry. Some systems write UTF-8 without saying so, where it has to be read as code page 437 (APPNOTE, D.1)."""
+    if not entry.flag_bits & 0x800:
+        with contextlib.suppress(UnicodeError):
+            return entry.filename.encode("cp437").decode()
+    return entry.filename

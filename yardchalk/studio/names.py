@@ -13,9 +13,25 @@ _BY_CAMERA = re.compile(r"[A-Z0-9_]{4}\d{4}")  # as the Design rule for Camera F
 PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".gif", ".avif", ".heic", ".heif"})
 
 
+def readable(path: str) -> str:
+    """A path as a person reads it: parts that are no UTF-8, as old disks have them, as the Western letters of Windows-1252.
+
+    As the system gives it such a path is no text at all: neither a report nor the database can hold it.
+    """
+    return "/".join(part if part.isascii() else _readable(part) for part in path.split("/"))
+
+
+def _readable(part: str) -> str:
+    try:
+        part.encode()
+    except UnicodeEncodeError:
+        return part.encode(errors="surrogateescape").decode("cp1252", errors="replace")
+    return part
+
+
 def safe_name(name: str) -> str:
     """The last part of a name from outside, without anything that a file system or a page could take amiss."""
-    last = PurePosixPath(name.replace("\\", "/")).name
+    last = PurePosixPath(readable(name).replace("\\", "/")).name
     plain = unicodedata.normalize("NFC", last)
     plain = "".join(c if c.isprintable() and c not in '<>:"|?*/\\' else "_" for c in plain).strip(". ")
     return plain[:120] or "photo"

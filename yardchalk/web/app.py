@@ -7,19 +7,19 @@ import re
 from collections.abc import AsyncIterator
 from pathlib import Path
 
+import psycopg
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import FileResponse, JSONResponse
+from fastapi.responses import FileResponse
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 from fastapi.staticfiles import StaticFiles
 
 from yardchalk.core.errors import YardError
-from yardchalk.core.settings import what_is_wrong
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
 from yardchalk.studio.context import Studio
 from yardchalk.web import cards, clearing, deliveries, edging, intake, judging, lots, mending, photos, shelf
-from yardchalk.web.common import GivenMarks, answer_error, answer_fault
+from yardchalk.web.common import GivenMarks, answer_error, answer_fault, answer_invalid, answer_unkept
 from yardchalk.web.events import LiveEvents
 from yardchalk.web.guard import Guard
 from yardchalk.web.renderers import Renderers
@@ -52,7 +52,9 @@ def create_app(place: Place | None = None) -> FastAPI:
     app = FastAPI(title="Yard Chalk", version="1", lifespan=living, docs_url=None, redoc_url=None)
     app.add_middleware(Guard)
     app.add_exception_handler(YardError, answer_error)
-    app.add_exception_handler(RequestValidationError, _answer_invalid)
+    app.add_exception_handler(RequestValidationError, answer_invalid)
+    app.add_exception_handler(psycopg.DataError, answer_unkept)
+    app.add_exception_handler(UnicodeEncodeError, answer_unkept)
     app.add_exception_handler(Exception, answer_fault)
     for router in (
         lots.router,
@@ -96,8 +98,3 @@ def _add_page(app: FastAPI, page: Path) -> None:
             # The line-up's tiles are on their way while the page's code is still being read.
             headers["Link"] = f"</api/lots/{lot[1]}/lineup?limit=200>; rel=preload; as=fetch; crossorigin"
         return FileResponse(page / "index.html", headers=headers)
-
-
-def _answer_invalid(_: Request, error: Exception) -> JSONResponse:
-    assert isinstance(error, RequestValidationError)
-    return JSONResponse({"message": f"{what_is_wrong(error.errors()[0])}."}, 422)

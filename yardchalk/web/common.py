@@ -1,15 +1,17 @@
 """What the routers share: access to the studio, and how errors are answered."""
 
 import asyncio
+import json
 import time
 from collections import OrderedDict
 from typing import Annotated
 
 from fastapi import Depends, Request
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 
 from yardchalk.core.errors import BadSettings, NotThere, YardError
-from yardchalk.core.settings import Marks
+from yardchalk.core.settings import Marks, what_is_wrong
 from yardchalk.studio.context import Studio
 from yardchalk.web.models import Message
 from yardchalk.web.renderers import Renderers
@@ -70,7 +72,26 @@ def answer_error(_: Request, error: Exception) -> JSONResponse:
     """A YardError as a message that can be put before a person."""
     assert isinstance(error, YardError)
     status = 404 if isinstance(error, NotThere) else 422 if isinstance(error, BadSettings) else 409
-    return JSONResponse({"message": error.message}, status)
+    return _Said({"message": error.message}, status)
+
+
+def answer_unkept(request: Request, _: Exception) -> JSONResponse:
+    """Of what the database refuses: PostgreSQL keeps no NUL, and half a surrogate pair is no character."""
+    where = f"{request.method} {request.url.path}"
+    return _Said({"message": f"{where}: a text in it holds a character that cannot be kept. Type it anew instead of pasting it."}, 422)
+
+
+def answer_invalid(_: Request, error: Exception) -> JSONResponse:
+    """What does not fit the schema, as a message that can be put before a person."""
+    assert isinstance(error, RequestValidationError)
+    return _Said({"message": f"{what_is_wrong(error.errors()[0])}."}, 422)
+
+
+class _Said(JSONResponse):
+    """Whatever characters are quoted in it."""
+
+    def render(self, content: object) -> bytes:
+        return json.dumps(content).encode()
 
 
 def answer_fault(request: Request, _: Exception) -> JSONResponse:
