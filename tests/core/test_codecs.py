@@ -7,6 +7,7 @@ from PIL import Image, ImageCms
 
 from tests.pictures import Scene
 from yardchalk.core.codecs import Tags, decode_photo, encode_picture, inspect_photo
+from yardchalk.core.codecs.profiles import op_rgb_profile, profile_name
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.errors import UnreadablePhoto
 
@@ -74,6 +75,16 @@ class ReadingTest(unittest.TestCase):
         light = np.linalg.solve(from_srgb, to_xyz @ (np.array((150, 180, 110)) / 255) ** 2.2)
         np.testing.assert_allclose(pixels[20, 45], 255 * (1.055 * light ** (1 / 2.4) - 0.055), atol=2)
         self.assertEqual(inspect_photo(saved(Image.fromarray(image), "JPEG"), "x").profile, "sRGB")
+
+    def test_a_profile_may_call_itself_anything(self) -> None:
+        plain, own = op_rgb_profile(), b"opRGB, as its Exif data says"
+        for name, called in (
+            (b"op\nRGB \0\1 of 1998", "opRGB"),
+            (b"\0opRGB", "opRGB"),
+            (b"\1\2\3", "embedded profile"),
+            (b"", "embedded profile"),
+        ):
+            self.assertEqual(profile_name(plain.replace(own, name.ljust(len(own), b"\0"))), called)
 
     def test_a_picture_may_be_one_pixel_large(self) -> None:
         for mode, value, alpha in (("L", 7, None), ("RGB", (7, 7, 7), None), ("LA", (7, 9), 9), ("RGBA", (7, 7, 7, 9), 9)):

@@ -10,6 +10,7 @@ _D50 = (0.9642, 1.0, 0.8249)
 _EXPONENT = 563 / 256
 _PRIMARIES = {b"rXYZ": (0.60974, 0.31111, 0.01947), b"gXYZ": (0.20528, 0.62567, 0.06087), b"bXYZ": (0.14919, 0.06322, 0.74457)}
 _NAME = b"opRGB, as its Exif data says"
+_UNNAMED = "embedded profile"
 
 
 @cache
@@ -54,9 +55,14 @@ def profile_name(icc: bytes) -> str:
                 tag = icc[offset : offset + size]
                 if tag[:4] == b"mluc":
                     length, start = struct.unpack(">II", tag[20:28])
-                    return tag[start : start + length].decode("utf-16-be").strip("\0 ")
+                    return _plain(tag[start : start + length].decode("utf-16-be"))
                 (length,) = struct.unpack(">I", tag[8:12])
-                return tag[12 : 12 + length].decode("latin-1").strip("\0 ")
+                return _plain(tag[12 : 12 + length].decode("latin-1"))
     except (struct.error, UnicodeDecodeError):
         pass
-    return "embedded profile"
+    return _UNNAMED
+
+
+def _plain(text: str) -> str:
+    """Up to the end that a NUL marks, which may come before that of the tag."""
+    return "".join(c for c in text.lstrip("\0").partition("\0")[0] if c.isprintable()).strip()[:100] or _UNNAMED
