@@ -25,6 +25,7 @@ _SURE_TO_DROP, _SURE_TO_ADD, _SURE_OF_GAPS = 0.86, 0.8, 0.6
 _SURE_TO_CLOSE = 0.5  # and a gap of the rules that it takes for product
 _SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not like clean paper: darker by so much, or of such a hue
 _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
+_OF_ANOTHER_HUE = 0.5  # log light; paper seen through a hole is not as far off the backdrop's hue as that, but for between wires
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 BURNT = 250  # coded level of a channel
@@ -213,6 +214,8 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> t
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
             enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
             enough[(ratios @ _SHADE[0] > _LIGHTER) & ~strips] = np.inf
+            if not wires:
+                enough[(off_hue(ratios) > _OF_ANOTHER_HUE) & ~strips] = np.inf
             narrow = pieces.means(cv2.erode(whole.view(np.uint8), disc(_BROAD))[..., None].astype(np.float32))[:, 0] == 0
             minor &= unlike | narrow
         unsure = (sure < enough) & ~minor
