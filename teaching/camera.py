@@ -12,10 +12,12 @@ import simplejpeg
 from numpy.random import Generator
 from numpy.typing import NDArray
 
+from teaching.inks import printed
 from yardchalk.core.colour import Float, decode, encode
 
 _FULL_WELL = 9000  # electrons
 _FAR = np.float32(1000)  # px
+_PRINTED = 0.45  # of the photos; what is on the product
 _SOLID = 200  # px; by fewer no exposure is found
 
 
@@ -159,6 +161,8 @@ def photo_of(layers: Layers, level: int, r: Generator, how: Carelessness | None 
     h, w = layers.coverage.shape
     down, across = np.mgrid[0:h, 0:w].astype(np.float32)
     backdrop, own = _used(layers.backdrop, down, across, r), layers.product
+    if r.random() < _PRINTED:
+        own = printed(own, layers.coverage, layers.backdrop, r)
     if r.random() < 0.25:
         behind, before = contact_shadow(layers.coverage, r.normal(np.pi / 2, 0.6), r)
         backdrop, own = backdrop * behind[..., None], own * before[..., None]

@@ -36,13 +36,18 @@ class Dispute:
         self.found: Float = np.where(told, 0.5 + off, 0.5 - off).astype(np.float32)
         self.shade: Float = shade.astype(np.float32)
 
-    def settled(self, steep: Mask | None = None) -> float:
-        """Share of what is disputed that the network gets."""
+    def settled(self, steep: Mask | None = None, blue: Float | float = 0) -> float:
+        """Share of what is disputed that the network gets; `blue` is what its blue has beyond its light, log light."""
         if steep is None:
             steps = cv2.morphologyEx(self.shade, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) > 0.2
             steep = cv2.dilate(steps.view(np.uint8), disc(7)) > 0
         nowhere = np.zeros(SHAPE, bool)
-        left_to_the_rules(self.found, self.product, Seen(np.dstack([self.shade] * 3), steep, nowhere), wires=False)
+        left_to_the_rules(
+            self.found,
+            self.product,
+            Seen(np.dstack([self.shade, self.shade, self.shade + blue]).astype(np.float32), steep, nowhere),
+            wires=False,
+        )
         core = cv2.erode(self.other.view(np.uint8), disc(5)) > 0
         return float(((self.found > 0.5) != self.product)[core].mean())
 
@@ -74,6 +79,12 @@ class DisputesTest(unittest.TestCase):
         lines = rectangle(345, 218, 105, 18) | rectangle(345, 262, 105, 18)
         for sure, share in ((0.89, 0), (0.95, 1)):
             self.assertEqual(Dispute(label, sure, printed=lines).settled(), share)
+
+    def test_what_is_of_quite_another_hue_is_no_gap(self) -> None:
+        hole = rectangle(340, 230, 74, 60)
+        for blue, share in ((-0.1, 1), (-0.6, 0)):
+            coloured = Dispute(hole, 0.97, -0.1)
+            self.assertEqual(coloured.settled(blue=np.where(hole, np.float32(blue), np.float32(0))), share)
 
     def test_what_falls_off_to_the_paper_without_a_border_is_a_shadow(self) -> None:
         x, y, w, h = PRODUCT

@@ -1,6 +1,7 @@
 """What the networks are taught on: the photo and its truth are of one another, and every lesson can be made again."""
 
 import unittest
+from unittest.mock import patch
 
 import cv2
 import numpy as np
@@ -10,6 +11,7 @@ from hypothesis import strategies as st
 
 from teaching.camera import Carelessness, Layers, Taken, contact_shadow, grained, layers_of, mirroring, photo_of
 from teaching.drawings import a_print, an_icon
+from teaching.inks import printed
 from tests.pictures import Scene
 from yardchalk.core.colour import Float, decode
 
@@ -53,7 +55,8 @@ class LessonTest(unittest.TestCase):
         made = layers()
         pot = Layers(np.float32(0.25) * made.product, made.coverage, made.backdrop)  # so dark that no exposure takes it for paper
         how = Carelessness.any(np.random.default_rng(seed))
-        taken, again = (photo_of(pot, 236, np.random.default_rng(seed), how) for _ in range(2))
+        with patch("teaching.camera._PRINTED", 0):  # or else white lettering is what is light
+            taken, again = (photo_of(pot, 236, np.random.default_rng(seed), how) for _ in range(2))
         self.assertEqual(taken.data, again.data)
         seen = light_of(taken)[..., 1]
         whole, free = taken.coverage > 0.99, taken.coverage == 0
@@ -64,6 +67,17 @@ class LessonTest(unittest.TestCase):
         light = seen > np.median(seen[free]) - step / 2
         well_inside = cv2.erode((taken.coverage > 0.95).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
         self.assertLess(float(light[well_inside].mean()), 0.002)
+
+    @SEEDS
+    @some_seed
+    def test_print_lies_on_what_is_solid_and_gives_back_no_more_than_white(self, seed: int) -> None:
+        made = layers()
+        bare = printed(made.product, made.coverage, made.backdrop, np.random.default_rng(seed))
+        changed = np.abs(bare - made.product).max(2) > 1e-5
+        self.assertTrue((made.coverage[changed] > 0.99).all())
+        self.assertLess(float(bare.max()), 1.4 * float(made.backdrop.max()))
+        if changed.any():
+            self.assertGreater(float(bare[changed].min()), -1e-6)
 
     @SEEDS
     @some_seed
