@@ -49,6 +49,7 @@ def main() -> None:
     parser.add_argument("--scenes", type=int, default=240)
     parser.add_argument("--first", type=int, default=0, help="number of the first scene, to go on with others than were taught before")
     parser.add_argument("--drawings", type=int, default=60)
+    parser.add_argument("--printed", type=float, default=0, metavar="SHARE", help="of the photos, 0..1, whose product bears print")
     parser.add_argument("--burnt", type=int, default=130, help="scenes whose photos are burnt out")
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
     parser.add_argument("--looks", nargs="+", choices=LOOKS, default=list(LOOKS), help="which to teach")
@@ -61,7 +62,7 @@ def main() -> None:
     asked.folder.mkdir(parents=True, exist_ok=True)
     if set(asked.looks) - {"burnt_out_look"}:
         for number in range(asked.first, asked.first + asked.scenes):
-            prepare(asked.folder, number)
+            prepare(asked.folder, number, asked.printed)
         for number in range(asked.drawings):
             prepare_drawing(asked.folder, number)
     if "burnt_out_look" in asked.looks:

@@ -17,7 +17,6 @@ from yardchalk.core.colour import Float, decode, encode
 
 _FULL_WELL = 9000  # electrons
 _FAR = np.float32(1000)  # px
-_PRINTED = 0.45  # of the photos; what is on the product
 _SOLID = 200  # px; by fewer no exposure is found
 
 
@@ -153,15 +152,15 @@ def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
     return own + (coverage[..., None] * light * r.uniform(0.3, 1.1) - own) * share[..., None].astype(np.float32)
 
 
-def photo_of(layers: Layers, level: int, r: Generator, how: Carelessness | None = None) -> Taken:
-    """A photo as a lens shows it; the empty backdrop comes near to the coded `level`.
+def photo_of(layers: Layers, level: int, r: Generator, how: Carelessness | None = None, print_share: float = 0) -> Taken:
+    """A photo as a lens shows it; the empty backdrop comes near to the coded `level`. On so many of all, 0..1, the product bears print.
 
     Of one that is taken or developed carelessly the truth is coverage alone: its colours are no longer the product's share of the light.
     """
     h, w = layers.coverage.shape
     down, across = np.mgrid[0:h, 0:w].astype(np.float32)
     backdrop, own = _used(layers.backdrop, down, across, r), layers.product
-    if r.random() < _PRINTED:
+    if print_share > 0 and r.random() < print_share:
         own = printed(own, layers.coverage, layers.backdrop, r)
     if r.random() < 0.25:
         behind, before = contact_shadow(layers.coverage, r.normal(np.pi / 2, 0.6), r)

@@ -91,16 +91,16 @@ def scene(number: int, pale: bool = False) -> tuple[Scene, int]:
     return made, int(level)
 
 
-def prepare(folder: Path, number: int) -> None:
-    """Render a scene and take photos of it, unless that was done; what comes of it is `lessons`' to read."""
+def prepare(folder: Path, number: int, print_share: float = 0) -> None:
+    """Render a scene and take photos of it, unless that was done; what comes of it is `lessons`' to read. `print_share`: see `photo_of`."""
     if (folder / f"{number:04d}-0.npz").exists():
         return
     made, level = scene(number)
     layers = layers_of(render(made))
     for i in reversed(range(_PHOTOS)):
         r = np.random.default_rng([number, i, 1])
-        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, r, Carelessness.any(r)))
-        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i])))
+        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, r, Carelessness.any(r), print_share))
+        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i]), None, print_share))
 
 
 def prepare_burnt(folder: Path, number: int) -> None:

@@ -62,7 +62,7 @@ class CameraTest(unittest.TestCase):
             taken = photo_of(layers, 235, np.random.default_rng(seed))
             seen = decode(decode_photo(taken.data, "made").pixels / np.float32(255))
             inside, outside = taken.coverage == 1, taken.coverage == 0
-            self.assertLess(float(np.abs(seen - taken.product)[inside].mean()), 0.02)
+            self.assertLess(float(np.abs(seen - taken.product)[inside].mean()), 0.01)
             self.assertLess(float(taken.product[outside].max()), 1e-3)
             self.assertTrue((taken.product <= taken.coverage[..., None] + 1e-3).all())
             self.assertAlmostEqual(float(np.median(seen[outside][:, 1])), float(decode(np.array(235 / 255))), delta=0.2)

@@ -9,6 +9,8 @@ import os
 import time
 from pathlib import Path
 
+import psycopg
+
 from yardchalk.core.errors import YardError
 from yardchalk.host.settings import Place
 from yardchalk.jobs.queue import RunQueue
@@ -49,6 +51,8 @@ class Inbox:
                 lot_id, added = self._take(path)
             except OSError:
                 continue
+            except psycopg.OperationalError:
+                raise  # the database may be restarting: none of the others could be taken in either
             except Exception:
                 log.warning("%s could not be taken in this time", path, exc_info=True)
                 continue

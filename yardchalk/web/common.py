@@ -6,6 +6,7 @@ import time
 from collections import OrderedDict
 from typing import Annotated
 
+import psycopg
 from fastapi import Depends, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
@@ -75,8 +76,14 @@ def answer_error(_: Request, error: Exception) -> JSONResponse:
     return _Said({"message": error.message}, status)
 
 
-def answer_unkept(request: Request, _: Exception) -> JSONResponse:
-    """Of what the database refuses: PostgreSQL keeps no NUL, and half a surrogate pair is no character."""
+# PostgreSQL's code for a NUL in JSON; one in plain text psycopg refuses by itself, without a code.
+_NO_CHARACTER = ("22P05", None)
+
+
+def answer_unkept(request: Request, error: Exception) -> JSONResponse:
+    """Of text that cannot be kept: PostgreSQL keeps no NUL, and half a surrogate pair is no character. All else is a fault of ours."""
+    if isinstance(error, psycopg.DataError) and error.sqlstate not in _NO_CHARACTER:
+        raise error
     where = f"{request.method} {request.url.path}"
     return _Said({"message": f"{where}: a text in it holds a character that cannot be kept. Type it anew instead of pasting it."}, 422)
 
