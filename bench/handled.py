@@ -1,5 +1,5 @@
 """How quality holds on photos that went through other hands, or were lit and laid otherwise: noisy, made quiet, exposed anew, on a
-table, sharpened, made small, packed hard.
+table, sharpened, made small, packed hard; and on products that bear print as pale as the paper.
 
 The demo's photos, each of these done to them; truth stays what it was.
 """
@@ -24,6 +24,7 @@ from yardchalk.core.settings import load_sheet, load_spec
 
 # Coded values 0..1 (h, w, 3), and true coverage 0..1 (h, w), to what became of the first.
 Handling = Callable[[Float, Float], Float]
+Codes = NDArray[np.uint8]
 
 _SLOPE = 0.35  # radians; of a crease
 
@@ -108,6 +109,45 @@ def _on_a_table(codes: Float, truth: Float) -> Float:
     return encode(np.clip(light + share[..., None] * (light.mean(2, keepdims=True) * wood - light), 0, 1)).astype(np.float32)
 
 
+def _lettering(mask: Codes, x: int, y: int, reach: float) -> None:
+    size, thick = reach / 55, max(1, round(reach / 22))
+    (width, height), _ = cv2.getTextSize("500 g", cv2.FONT_HERSHEY_DUPLEX, size, thick)
+    cv2.putText(mask, "500 g", (x - width // 2, y + height // 2), cv2.FONT_HERSHEY_DUPLEX, size, 255, thick, cv2.LINE_AA)
+
+
+def _patch(mask: Codes, x: int, y: int, reach: float) -> None:
+    half = round(0.65 * reach)
+    cv2.rectangle(mask, (x - half, y - half // 2), (x + half, y + half // 2), 255, -1)
+
+
+def _with_print(draw: Callable[[Codes, int, int, float], None], inks: list[tuple[float, float, float]]) -> Handling:
+    """With that where the product is broadest, in inks that give back so much of the light that paper does, lit as the product is."""
+
+    def handle(codes: Float, truth: Float) -> Float:
+        light, least = decode(codes), 8
+        solid = cv2.erode((truth > 0.995).view(np.uint8), np.ones((9, 9), np.uint8))
+        room = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
+        if room.max() < least:
+            return codes
+        there, reach = solid.astype(np.float32), 0.03 * solid.shape[1]
+        lit = cv2.GaussianBlur(light.mean(2) * there, (0, 0), reach) / np.maximum(cv2.GaussianBlur(there, (0, 0), reach), 1e-3)
+        lit = np.clip(lit / np.quantile(lit[solid > 0], 0.85), 0.4, 1.1) * np.median(light[truth < 0.01])
+        for ink in inks:
+            y, x = (int(v) for v in np.unravel_index(room.argmax(), room.shape))
+            mask, free = np.zeros(solid.shape, np.uint8), round(room[y, x])
+            if free < least:
+                break
+            draw(mask, x, y, free)
+            share = (cv2.GaussianBlur(mask * solid, (0, 0), 0.8) / np.float32(255))[..., None]
+            light = light * (1 - share) + np.array(ink, np.float32) * lit[..., None] * share
+            room[max(0, y - free) : y + free, max(0, x - free) : x + free] = 0
+        return encode(np.minimum(light, 1)).astype(np.float32)
+
+    return handle
+
+
+_WHITE, _PASTEL = [(0.92, 0.92, 0.92)] * 3, [(0.95, 0.8, 0.78), (0.8, 0.92, 0.82), (0.8, 0.87, 0.96)]
+
 # By name: what is done, and the JPEG's quality.
 HANDLINGS: dict[str, tuple[Handling, int]] = {
     "as they are": (lambda codes, truth: codes, 97),
@@ -130,6 +170,9 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "more contrast": (lambda codes, truth: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
     "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
     "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),
+    "white lettering": (_with_print(_lettering, _WHITE), 92),
+    "white patches": (_with_print(_patch, _WHITE), 92),
+    "pastel patches": (_with_print(_patch, _PASTEL), 92),
     "half the size": (_resized(0.5), 90),
     "enlarged to 150 %": (_resized(1.5), 92),
     "JPEG of quality 75": (lambda codes, truth: codes, 75),

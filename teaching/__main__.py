@@ -14,7 +14,7 @@ from onnx import numpy_helper
 
 from teaching.close import teach_close_look
 from teaching.network import Network, close_look_network, second_look_network
-from teaching.scenes import prepare, prepare_burnt, prepare_drawing
+from teaching.scenes import prepare, prepare_burnt, prepare_drawing, prepare_pierced
 from teaching.second import teach_second_look
 from yardchalk.core import close_look, second_look
 
@@ -49,7 +49,10 @@ def main() -> None:
     parser.add_argument("--scenes", type=int, default=240)
     parser.add_argument("--first", type=int, default=0, help="number of the first scene, to go on with others than were taught before")
     parser.add_argument("--drawings", type=int, default=60)
-    parser.add_argument("--printed", type=float, default=0, metavar="SHARE", help="of the photos, 0..1, whose product bears print")
+    parser.add_argument(
+        "--printed", type=float, default=0, metavar="SHARE", help="of the photos, 0..1, whose product bears print or has holes cut in it"
+    )
+    parser.add_argument("--pierced", type=int, default=0, help="scenes of thin sheets with holes")
     parser.add_argument("--burnt", type=int, default=130, help="scenes whose photos are burnt out")
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
     parser.add_argument("--looks", nargs="+", choices=LOOKS, default=list(LOOKS), help="which to teach")
@@ -63,6 +66,8 @@ def main() -> None:
     if set(asked.looks) - {"burnt_out_look"}:
         for number in range(asked.first, asked.first + asked.scenes):
             prepare(asked.folder, number, asked.printed)
+        for number in range(asked.first, asked.first + asked.pierced):
+            prepare_pierced(asked.folder, number, asked.printed)
         for number in range(asked.drawings):
             prepare_drawing(asked.folder, number)
     if "burnt_out_look" in asked.looks:

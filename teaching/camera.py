@@ -12,11 +12,12 @@ import simplejpeg
 from numpy.random import Generator
 from numpy.typing import NDArray
 
-from teaching.inks import printed
+from teaching.inks import cut_out, printed
 from yardchalk.core.colour import Float, decode, encode
 
 _FULL_WELL = 9000  # electrons
 _FAR = np.float32(1000)  # px
+_WITH_HOLES, _ONLY_HOLES = 0.4, 0.25  # of the photos of flat things with print or holes
 _SOLID = 200  # px; by fewer no exposure is found
 
 
@@ -152,25 +153,32 @@ def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
     return own + (coverage[..., None] * light * r.uniform(0.3, 1.1) - own) * share[..., None].astype(np.float32)
 
 
-def photo_of(layers: Layers, level: int, r: Generator, how: Carelessness | None = None, print_share: float = 0) -> Taken:
-    """A photo as a lens shows it; the empty backdrop comes near to the coded `level`. On so many of all, 0..1, the product bears print.
+def photo_of(
+    layers: Layers, level: int, r: Generator, how: Carelessness | None = None, print_share: float = 0, flat: bool = False
+) -> Taken:
+    """A photo as a lens shows it; the empty backdrop comes near to the coded `level`. On so many of all, 0..1, the product bears print,
+    or has holes cut in it if it is a `flat` one.
 
     Of one that is taken or developed carelessly the truth is coverage alone: its colours are no longer the product's share of the light.
     """
     h, w = layers.coverage.shape
     down, across = np.mgrid[0:h, 0:w].astype(np.float32)
-    backdrop, own = _used(layers.backdrop, down, across, r), layers.product
+    backdrop, own, covered = _used(layers.backdrop, down, across, r), layers.product, layers.coverage
     if print_share > 0 and r.random() < print_share:
-        own = printed(own, layers.coverage, layers.backdrop, r)
+        kind = r.random()
+        if flat and kind < _WITH_HOLES:
+            own, covered, backdrop = cut_out(own, covered, backdrop, r)
+        if not flat or kind > _ONLY_HOLES:
+            own = printed(own, covered, layers.backdrop, r)
     if r.random() < 0.25:
-        behind, before = contact_shadow(layers.coverage, r.normal(np.pi / 2, 0.6), r)
+        behind, before = contact_shadow(covered, r.normal(np.pi / 2, 0.6), r)
         backdrop, own = backdrop * behind[..., None], own * before[..., None]
     blur = float(r.choice([0.3, 0.4, 0.4, 0.5, 0.6, 0.8]))
     if how is Carelessness.OUT_OF_FOCUS:
         blur = r.uniform(0.9, 3.2)
     product = _blurred(own, blur)
-    behind = _blurred((1 - layers.coverage)[..., None] * backdrop, blur)
-    coverage = np.clip(_blurred(layers.coverage, blur), 0, 1)
+    behind = _blurred((1 - covered)[..., None] * backdrop, blur)
+    coverage = np.clip(_blurred(covered, blur), 0, 1)
     coverage[coverage > 1 - 2e-4] = 1
     coverage[coverage < 2e-4] = 0
     wanted = int(np.clip(level + r.normal(0, 6), 60, 247))

@@ -1,10 +1,11 @@
-"""Print on products, as on packages: lettering, patches, dots, rings and stripes, white as the paper and in colours.
+"""Print on products, as on packages: lettering, patches, dots, rings and stripes, white as the paper and in colours; and cut-outs.
 
 What is printed is product, whatever it looks like; without having seen that, a network takes what is plain and as pale as paper, with a
-border all round, for a gap that paper shows in.
+border all round, for a gap that paper shows in. Of the same shapes are the holes cut in thin things, and those do show it: in the light
+of the paper, or in the shade of their rim.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import cv2
 import numpy as np
@@ -28,16 +29,50 @@ def printed(product: Float, coverage: Float, backdrop: Float, r: Generator) -> F
 
     `backdrop` is the light of the paper behind it (h, w, 3).
     """
-    h, w = coverage.shape
-    clear = _CLEAR if r.random() < 0.85 else 1
-    solid = cv2.erode((coverage > 0.995).view(np.uint8), np.ones((2 * clear + 1, 2 * clear + 1), np.uint8))
-    room = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
+    solid = _solid(coverage, r)
     if np.count_nonzero(solid) < _LEAST:
         return product
     lit = _irradiance(product, solid, float(np.median(backdrop[..., 1])) / _PAPER)
     out = product.copy()
-    draw = _KINDS[int(r.integers(len(_KINDS)))]
     ink = _ink(r)
+    for mask, another in _shapes(solid, _KINDS, r):
+        share = (cv2.GaussianBlur(mask, (0, 0), r.uniform(0.4, 0.9)) * solid).astype(np.float32)[..., None] / 255
+        ink = _ink(r) if another else ink
+        out = out * (1 - share) + ink * lit[..., None] * share
+    return out
+
+
+def cut_out(product: Float, coverage: Float, backdrop: Float, r: Generator) -> tuple[Float, Float, Float]:
+    """The same three (h, w, 3), (h, w), (h, w, 3) with holes cut through the product where it is solid, clean ones as in card."""
+    solid = _solid(coverage, r)
+    if np.count_nonzero(solid) < _LEAST:
+        return product, coverage, backdrop
+    hole = np.zeros(coverage.shape, np.uint8)
+    for mask, _another in _shapes(solid, _OPENINGS, r):
+        hole = np.maximum(hole, mask * solid)
+    shade = np.ones(coverage.shape, np.float32)
+    if r.random() < 0.7:
+        # The rim throws a shadow over one side of the hole, and what is left is darker the less light comes in.
+        angle, thick = r.uniform(0, 2 * np.pi), np.exp(r.uniform(*np.log((0.7, 12))))
+        moved = np.array([[1, 0, thick * np.cos(angle)], [0, 1, thick * np.sin(angle)]], np.float32)
+        lit = cv2.warpAffine(hole, moved, hole.shape[::-1]).astype(np.float32) / 255
+        lit = cv2.GaussianBlur(lit, (0, 0), max(0.5, thick * r.uniform(0.1, 0.6)))
+        shade = np.float32(1 - r.uniform(0, 0.3)) * (1 - np.float32(r.uniform(0.1, 0.8)) * (1 - lit))
+    left = 1 - cv2.GaussianBlur(hole, (0, 0), r.uniform(0.4, 0.9)).astype(np.float32) / 255
+    within = (cv2.dilate(hole, np.ones((7, 7), np.uint8)) > 0)[..., None]
+    return product * left[..., None], coverage * left, np.where(within, backdrop * shade[..., None], backdrop)
+
+
+def _solid(coverage: Float, r: Generator) -> Codes:
+    """Where there is room for print: 1 in the product, away from its border."""
+    clear = _CLEAR if r.random() < 0.85 else 1
+    return cv2.erode((coverage > 0.995).view(np.uint8), np.ones((2 * clear + 1, 2 * clear + 1), np.uint8)).astype(np.uint8)
+
+
+def _shapes(solid: Codes, kinds: tuple[Callable[[Codes, Place], None], ...], r: Generator) -> Iterator[tuple[Codes, bool]]:
+    """A few masks (h, w), 0..255, and whether one is of another kind than the one before it."""
+    room = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
+    draw, another = kinds[int(r.integers(len(kinds)))], False
     for _ in range(int(r.integers(1, 7))):
         if room.max() < 4:
             break
@@ -45,14 +80,13 @@ def printed(product: Float, coverage: Float, backdrop: Float, r: Generator) -> F
         places = np.argwhere(room > r.uniform(0.2, 0.95) * room.max())
         y, x = (int(v) for v in places[r.integers(len(places))])
         reach = float(room[y, x])
-        mask = np.zeros((h, w), np.uint8)
+        mask = np.zeros(solid.shape, np.uint8)
         draw(mask, (x, y, reach, r))
-        share = (cv2.GaussianBlur(mask, (0, 0), r.uniform(0.4, 0.9)) * solid).astype(np.float32)[..., None] / 255
-        out = out * (1 - share) + ink * lit[..., None] * share
+        yield mask, another
         room[max(0, y - int(reach)) : y + int(reach), max(0, x - int(reach)) : x + int(reach)] = 0
-        if r.random() < 0.3:
-            ink, draw = _ink(r), _KINDS[int(r.integers(len(_KINDS)))]
-    return out
+        another = r.random() < 0.3
+        if another:
+            draw = kinds[int(r.integers(len(kinds)))]
 
 
 def _irradiance(product: Float, solid: NDArray[np.uint8], paper: float) -> Float:
@@ -101,16 +135,22 @@ def _ring(mask: Codes, place: Place) -> None:
     cv2.circle(mask, (x, y), size, 255, max(2, int(size * r.uniform(0.1, 0.5))), cv2.LINE_AA)
 
 
-def _patch(mask: Codes, place: Place) -> None:
+def _sheet(mask: Codes, place: Place) -> None:
     x, y, reach, r = place
     sides = (2 * reach * r.uniform(0.25, 0.95), 2 * reach * r.uniform(0.15, 0.7))
     corners = cv2.boxPoints(((float(x), float(y)), sides, float(r.choice([0, 0, 90, r.uniform(-30, 30)]))))
     cv2.fillConvexPoly(mask, np.rint(corners).astype(np.int32), 255, cv2.LINE_AA)
+
+
+def _patch(mask: Codes, place: Place) -> None:
+    _sheet(mask, place)
+    r = place[-1]
     if r.random() < 0.4:
         # Lines of lettering on it.
-        for row in np.arange(y - sides[1] / 3, y + sides[1] / 3, max(4.0, sides[1] / 5)):
-            half = int(sides[0] * r.uniform(0.1, 0.4))
-            cv2.line(mask, (x - half, int(row)), (x + half, int(row)), 0, max(1, int(sides[1] / 14)), cv2.LINE_AA)
+        x, y, width, height = cv2.boundingRect(mask)
+        for row in np.arange(y + height / 6, y + height * 5 / 6, max(4.0, height / 5)):
+            start, end = (int(x + width * share) for share in (r.uniform(0.1, 0.4), r.uniform(0.6, 0.9)))
+            cv2.line(mask, (start, int(row)), (end, int(row)), 0, max(1, height // 14), cv2.LINE_AA)
 
 
 def _stripes(mask: Codes, place: Place) -> None:
@@ -126,3 +166,4 @@ def _stripes(mask: Codes, place: Place) -> None:
 
 
 _KINDS: tuple[Callable[[Codes, Place], None], ...] = (_words, _words, _dot, _ring, _patch, _patch, _stripes)
+_OPENINGS: tuple[Callable[[Codes, Place], None], ...] = (_dot, _dot, _sheet, _stripes)

@@ -255,6 +255,29 @@ def ring(r: Generator) -> Thing:
     return out
 
 
+def pierced(r: Generator) -> Thing:
+    """A thin sheet with clean cut holes, few or many: a mat, a drainer, a stencil."""
+    a, b, power = r.uniform(6, 16), r.uniform(5, 12), r.uniform(2, 7)
+    size = r.uniform(0.25, 3)
+    wide, cornered = size * r.uniform(1, 3), r.uniform(2, 8)
+    shape = g.superellipse(wide, size, cornered, 80) @ g.turned("z", float(r.choice([0, 90, r.uniform(0, 180)])))[:2, :2]
+    apart = 2 * wide + r.uniform(0.2, 2.5)
+    if r.random() < 0.5:
+        rows, columns = (np.arange(-int(reach / apart), int(reach / apart) + 1) * apart for reach in (b, a))
+        middles = np.stack(np.meshgrid(columns, rows), -1).reshape(-1, 2)
+    else:
+        middles = np.zeros((0, 2))
+        for _ in range(int(r.integers(1, 9))):
+            at = np.array([r.uniform(-a, a), r.uniform(-b, b)])
+            if not len(middles) or np.linalg.norm(middles - at, axis=1).min() > apart:
+                middles = np.vstack([middles, at])
+    inner = np.array([a, b]) - 0.6
+    holes = [hole for hole in middles[:, None] + shape if (np.abs(hole / inner) ** power).sum(1).max() < 1]
+    h = np.exp(r.uniform(*np.log((0.06, 0.9))))
+    sheet = g.slab(g.superellipse(a, b, power, 300), holes, h, 0.25 * h, 4)
+    return Thing().add(sheet, _material(r)).placed(g.turned("z", r.uniform(0, 90)))
+
+
 def products(r: Generator, pale: bool = False) -> tuple[Thing, bool]:
     """One picture's products, most of them white or `pale` if that is asked for; and whether they are things to be seen from above."""
     drawn = copy_context()

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from teaching.camera import Carelessness, Taken, layers_of, photo_of
 from teaching.drawings import drawn
-from teaching.products import products, table
+from teaching.products import pierced, products, table
 from teaching.studio import Scene, Thing, render
 from yardchalk.core.backdrop import fit_backdrop
 from yardchalk.core.codecs import decode_photo
@@ -22,7 +22,9 @@ Codes = NDArray[np.uint8]
 
 SIZE = 880  # px
 CARELESS, BURNT = "-careless", "-burnt"  # at the end of a photo's name: its truth is coverage alone
+PIERCED = "-pierced"  # likewise: of a sheet with holes
 _WITH_TABLE = 6  # every so many scenes the paper ends in the frame
+_FLAT = 30  # degrees; a camera that is higher looks down on things that lie
 _PHOTOS = 4  # of each scene, and as many that are taken carelessly
 _BURNT_PHOTOS = 5  # of each scene that is made to be burnt out
 
@@ -46,10 +48,13 @@ class Lesson:
     truth: Codes
 
 
-def scene(number: int, pale: bool = False) -> tuple[Scene, int]:
-    """A scene, and the coded level that its empty backdrop is exposed for; if `pale`, a product that is mostly, on white paper."""
+def scene(number: int, pale: bool = False, with_holes: bool = False) -> tuple[Scene, int]:
+    """A scene, and the coded level that its empty backdrop is exposed for; if `pale`, a product that is mostly, on white paper.
+
+    If it is to be one `with_holes`, a thin sheet that has clean cut ones.
+    """
     r = np.random.default_rng(7000 + number)
-    product, above = products(r, pale)
+    product, above = (pierced(r), True) if with_holes else products(r, pale)
     kind = 0.0 if pale else r.random()
     if kind < 0.62:
         paper = np.full(3, 0.82)
@@ -96,11 +101,24 @@ def prepare(folder: Path, number: int, print_share: float = 0) -> None:
     if (folder / f"{number:04d}-0.npz").exists():
         return
     made, level = scene(number)
-    layers = layers_of(render(made))
+    layers, flat = layers_of(render(made)), made.elevation > _FLAT
     for i in reversed(range(_PHOTOS)):
         r = np.random.default_rng([number, i, 1])
-        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, r, Carelessness.any(r), print_share))
-        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i]), None, print_share))
+        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, r, Carelessness.any(r), print_share, flat))
+        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i]), None, print_share, flat))
+
+
+def prepare_pierced(folder: Path, number: int, print_share: float) -> None:
+    """The same of a thin sheet with holes."""
+    if (folder / f"{number:04d}-0{PIERCED}.npz").exists():
+        return
+    made, level = scene(number, with_holes=True)
+    layers = layers_of(render(made))
+    for i in reversed(range(_PHOTOS)):
+        _keep(
+            folder / f"{number:04d}-{i}{PIERCED}.npz",
+            photo_of(layers, level, np.random.default_rng([number, i, 3]), None, print_share, True),
+        )
 
 
 def prepare_burnt(folder: Path, number: int) -> None:
@@ -140,7 +158,7 @@ def _keep(path: Path, taken: Taken) -> None:
 
 def paths_of(folder: Path, held_out: bool, burnt: bool = False) -> list[Path]:
     """All that was prepared, burnt out or otherwise; or what is held out to see how well it goes: some photos of every twelfth scene."""
-    examined = ("0", f"0{CARELESS}", f"0{BURNT}", "drawn")
+    examined = ("0", f"0{CARELESS}", f"0{BURNT}", f"0{PIERCED}", "drawn")
 
     def among(path: Path) -> bool:
         mine = int(path.name[:4]) % 12 == 7

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from teaching.camera import Carelessness, Layers, Taken, contact_shadow, grained, layers_of, mirroring, photo_of
 from teaching.drawings import a_print, an_icon
-from teaching.inks import printed
+from teaching.inks import cut_out, printed
 from tests.pictures import Scene
 from yardchalk.core.colour import Float, decode
 
@@ -42,7 +42,7 @@ class LessonTest(unittest.TestCase):
     @some_seed
     def test_a_photo_is_of_its_truth_and_is_the_same_again(self, seed: int) -> None:
         share = 0.5 * (seed % 3)
-        taken, again = (photo_of(layers(), 236, np.random.default_rng(seed), print_share=share) for _ in range(2))
+        taken, again = (photo_of(layers(), 236, np.random.default_rng(seed), print_share=share, flat=seed % 2 > 0) for _ in range(2))
         self.assertEqual(taken.data, again.data)
         self.assert_true(taken)
         seen = light_of(taken)
@@ -77,6 +77,18 @@ class LessonTest(unittest.TestCase):
         self.assertLess(float(bare.max()), 1.4 * float(made.backdrop.max()))
         if changed.any():
             self.assertGreater(float(bare[changed].min()), -1e-6)
+
+    @SEEDS
+    @some_seed
+    def test_holes_show_the_backdrop_in_their_shade_and_nothing_of_the_product(self, seed: int) -> None:
+        made = layers()
+        product, coverage, backdrop = cut_out(made.product, made.coverage, made.backdrop, np.random.default_rng(seed))
+        self.assertTrue((coverage <= made.coverage).all() and (product <= made.product).all() and (backdrop <= made.backdrop).all())
+        self.assertTrue((made.coverage[coverage < made.coverage] > 0.99).all(), "away from the border")
+        np.testing.assert_allclose(product * made.coverage[..., None], made.product * coverage[..., None], atol=1e-5)
+        open_ = (coverage == 0) & (made.coverage > 0.99)
+        if open_.any():
+            self.assertGreater(float(backdrop[open_].min()), 0.1 * float(made.backdrop.min()))
 
     @SEEDS
     @some_seed

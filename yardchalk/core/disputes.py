@@ -2,7 +2,7 @@
 
 A border that they draw a pixel or two apart is no dispute. Of a piece, it tells how sure the network is of it, what is seen there,
 and its shape: print floats in no gap, no shadow has a sharp border to the paper, nothing seen through a hole is lighter than what
-is behind it.
+is behind it, and a wide one lets in light that the paper shows somewhere in it.
 """
 
 from typing import NamedTuple
@@ -48,6 +48,12 @@ _SURE_OF_PUNCHED, _HOLE, _CONVEX, _SCUFFED, _POROUS, _PORE, _SMALL, _IN_ITS_HUE 
 _FIRM_SIDE, _SOFT_SIDE, _TO_PAPER, _FALLS_OFF = 0.85, 0.08, 0.3, 0.15
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
 _SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no border
+# Of an opening: px of what is looked at across, from which on some of the paper in it is as light as beside the product, in a product with
+# few openings, and in any; how much darker than that even the lightest of it is in print, log light; and px of its border left out of it.
+_WIDE, _WIDE_IN_ANY, _NEVER_AS_LIGHT, _RIM = 30, 50, 0.08, 3
+_FEW = 16  # openings
+_NARROW, _EVENLY = 10, 0.15  # px across, and from its darkest to its lightest, log light: what is even as well is print from here on
+_LIGHTEST, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
 # As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
 _STEEP, _HALF_BORDERED = 121, 0.5
 _SHADE = np.array([[0.25, 0.5, 0.25]], np.float32)  # of a log ratio, how light it is
@@ -166,7 +172,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> t
     Returns
     -------
     stand, may_be_open : bool, shape (h, w)
-        Where the rules stand, and where of that are likely gaps.
+        Where the rules stand; and where of that, or of what is made whole although the network is sure of it, a gap may be.
     """
     stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
     looked = found > 0.5
@@ -228,8 +234,42 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> t
         if not adds:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
     if not wires:
+        closed = _close_print(found, cv2.transform(seen.ratio, _SHADE))
+        stand &= ~closed
+        may_be_open |= closed
         _close_doubts(found, deep)
     return stand, may_be_open
+
+
+def _close_print(found: Float, shade: Float) -> Mask:
+    """Make whole the openings that the paper's light is nowhere seen in, though they are wide enough or evenly lit; which, bool (h, w).
+
+    White print, and a patch, mostly give back less light than the paper beside the product, all over. In a narrow hole the paper is dark
+    too, but the less the nearer it is to the middle, and among many holes or wires one throws its shadow over another.
+    """
+    outside = outside_of(found > 0.5)
+    openings = (found <= 0.5) & ~outside
+    pieces = pieces_of(openings, diagonal=True)
+    depth = cv2.distanceTransform(openings.view(np.uint8), cv2.DIST_L2, 5)
+    few = np.count_nonzero(pieces.area[1:] > _HOLE) < _FEW
+    closed = np.zeros(found.shape, bool)
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _HOLE):
+        own = pieces.box(int(i))
+        width = 2 * float(depth[own][pieces.labels[own] == i].max())
+        if width < (_NARROW if few else _WIDE_IN_ANY):
+            continue
+        box = pieces.box(int(i), round(width))
+        piece = pieces.labels[box] == i
+        darkest, lightest = np.quantile(shade[box][piece & (depth[box] > min(_RIM, 0.3 * width))], (1 - _LIGHTEST, _LIGHTEST))
+        beside = shade[box][outside[box]]
+        paper = min(0.0, float(np.quantile(beside, _BESIDE))) if beside.size else 0.0
+        if lightest < paper - _NEVER_AS_LIGHT and (width >= _WIDE or lightest - darkest < _EVENLY):
+            closed[box] |= piece
+    if closed.any():
+        by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
+        rim = (cv2.dilate(closed.view(np.uint8), disc(2 * _BORDER + 1)) > 0) & (found > 0.5) & ~by_the_outside
+        found[closed | rim] = 1
+    return closed
 
 
 def _close_doubts(found: Float, deep: Mask) -> None:

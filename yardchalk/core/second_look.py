@@ -46,7 +46,8 @@ class Look:
     rules_stand : bool, shape (h, w)
         Where the network would have whole pieces otherwise than the rules but is not sure of them, so that coverage is the rules'.
     may_be_open : bool, shape (h, w)
-        Of these, places within the product that it would rather take for backdrop seen through a gap.
+        Places within the product, of these or closed for want of the paper's light, that it would rather take for backdrop seen through
+        a gap.
     """
 
     coverage: Float
