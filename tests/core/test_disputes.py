@@ -56,7 +56,7 @@ class DisputesTest(unittest.TestCase):
     def test_the_network_gets_what_it_is_sure_of(self) -> None:
         bent = rectangle(300, 200, 150, 150) & ~rectangle(380, 200, 70, 90)
         for sure, share in ((0.95, 1), (0.7, 0)):
-            self.assertEqual(Dispute(bent, sure, -0.1).settled(), share)
+            self.assertEqual(Dispute(bent, sure, -0.05).settled(), share)
 
     def test_a_clean_convex_hole_is_opened_sooner(self) -> None:
         hole = np.zeros(SHAPE, np.uint8)
@@ -83,8 +83,15 @@ class DisputesTest(unittest.TestCase):
     def test_what_is_of_quite_another_hue_is_no_gap(self) -> None:
         hole = rectangle(340, 230, 74, 60)
         for blue, share in ((-0.1, 1), (-0.6, 0)):
-            coloured = Dispute(hole, 0.97, -0.1)
+            coloured = Dispute(hole, 0.97, -0.03)
             self.assertEqual(coloured.settled(blue=np.where(hole, np.float32(blue), np.float32(0))), share)
+
+    def test_the_papers_light_is_seen_somewhere_in_a_wide_hole_and_in_a_narrow_one_at_least_a_rims_shadow(self) -> None:
+        wide, narrow = rectangle(340, 230, 74, 60), rectangle(340, 230, 74, 20)
+        lit = np.broadcast_to(np.where(np.arange(SHAPE[1]) > 400, np.float32(0), np.float32(-0.5)), SHAPE)
+        falling = np.broadcast_to(np.linspace(-0.2, -1.2, 74, dtype=np.float32)[np.clip(np.arange(SHAPE[1]) - 340, 0, 73)], SHAPE)
+        for hole, light, share in ((wide, -0.2, 0), (wide, lit, 1), (wide, falling, 0), (narrow, -0.2, 0), (narrow, falling, 1)):
+            self.assertEqual(Dispute(hole, 0.97, light).settled(), share)
 
     def test_what_falls_off_to_the_paper_without_a_border_is_a_shadow(self) -> None:
         x, y, w, h = PRODUCT
