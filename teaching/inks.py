@@ -43,7 +43,10 @@ def printed(product: Float, coverage: Float, backdrop: Float, r: Generator) -> F
 
 
 def cut_out(product: Float, coverage: Float, backdrop: Float, r: Generator) -> tuple[Float, Float, Float]:
-    """The same three (h, w, 3), (h, w), (h, w, 3) with holes cut through the product where it is solid, clean ones as in card."""
+    """Product, coverage and backdrop, shaped as they came, with holes cut through where it is solid, clean ones as in card.
+
+    The backdrop behind a hole lies in the shade of its rim, on most photos.
+    """
     solid = _solid(coverage, r)
     if np.count_nonzero(solid) < _LEAST:
         return product, coverage, backdrop
