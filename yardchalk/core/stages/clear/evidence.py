@@ -75,8 +75,9 @@ class Evidence:
 
 
 def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: Coded) -> Evidence:
-    """Evidence from the analysis picture, and from it without its noise: coded pixels (h, w, 3), uint8; without noise also uint16."""
+    """Evidence from the analysis picture, and from it without its noise: coded pixels (h, w, 3), uint8; uint16 if its noise was taken."""
     h, w = pixels.shape[:2]
+    noisy = quiet.dtype != pixels.dtype
     lit = backdrop.log_light(w, h)
     support = cv2.resize(backdrop.support.view(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
     planes = _planes(quiet, log_table(quiet.dtype), lit)
@@ -87,7 +88,7 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: C
     measured = _or_all(support) if alive is None else alive
     there = _or_all(np.ascontiguousarray(measured[::3, ::3]))
     there_half = _or_all(np.ascontiguousarray(cv2.resize(measured.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0)
-    least = _rounding(backdrop.mean_light) * (1 if quiet is pixels else _FINER)
+    least = _rounding(backdrop.mean_light) * (_FINER if noisy else 1)
     if alive is None:
         least[0] *= _USUAL
     fine = np.zeros((h, w), np.float32)
@@ -107,7 +108,7 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: C
         _add_steps(coarse, small, soft, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * least[i])
     np.maximum(fine, cv2.resize(coarse, (w, h), interpolation=cv2.INTER_LINEAR), out=fine)
     shade, blurred = planes[0], smooth[0]
-    if quiet is not pixels:
+    if noisy:
         shade = _planes(pixels, log_table(pixels.dtype), lit)[0]
         blurred = cv2.GaussianBlur(shade, (0, 0), 1.0)
     rough = np.abs(shade[::3, ::3] - blurred[::3, ::3])[there]
