@@ -52,9 +52,9 @@ _SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no bord
 # few openings, and in any; how much darker than that even the lightest of it is in print, log light; and px of its border left out of it.
 _WIDE, _WIDE_IN_ANY, _NEVER_AS_LIGHT, _RIM = 30, 50, 0.08, 3
 _FEW, _MOST_OF_MANY = 16, 0.8  # openings; and share of more than that
-# px across, from which on what is evenly lit but dim is print; log light that most of it is darker than the backdrop, and log light that it
-# is off a smooth surface at most; px of a patch that has one, and of it that are enough to fit one to.
-_NARROW, _DIMMER, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.06, 0.02, 48, 24
+# px across, from which on what is dim but evenly lit is print; log light that most of it is off a smooth surface at most; px of a patch
+# that has one, and of it that are enough to fit one to.
+_NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
 _MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
 # As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
 _STEEP, _HALF_BORDERED = 121, 0.5
@@ -266,11 +266,11 @@ def _close_print(found: Float, shade: Float) -> Mask:
         beside = shade[around][outside[around]]
         paper = min(0.0, float(np.quantile(beside, _BESIDE))) if beside.size else 0.0
         within = piece & (depth[box] > min(_RIM, 0.3 * width))
-        usual, lightest = np.quantile(shade[box][within], (0.5, _MOSTLY))
+        lightest = np.quantile(shade[box][within], _MOSTLY)
         nowhere_as_light = lightest < paper - _NEVER_AS_LIGHT
         if nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY):
             wide.append(i)
-        dim = usual < -_DIMMER if few else nowhere_as_light
+        dim = lightest < -_NEVER_AS_LIGHT if few else nowhere_as_light
         if dim and width >= _NARROW and _off_smooth(without_grain[box], within) < _EVENLY:
             even.append(i)
     closed = np.isin(pieces.labels, wide + even if few or len(even) > _MOST_OF_MANY * numbers.size else wide)
