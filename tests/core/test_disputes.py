@@ -88,9 +88,14 @@ class DisputesTest(unittest.TestCase):
 
     def test_the_papers_light_is_seen_somewhere_in_a_wide_hole_and_in_a_narrow_one_at_least_a_rims_shadow(self) -> None:
         wide, narrow = rectangle(340, 230, 74, 60), rectangle(340, 230, 74, 20)
-        lit = np.broadcast_to(np.where(np.arange(SHAPE[1]) > 400, np.float32(0), np.float32(-0.5)), SHAPE)
-        falling = np.broadcast_to(np.linspace(-0.2, -1.2, 74, dtype=np.float32)[np.clip(np.arange(SHAPE[1]) - 340, 0, 73)], SHAPE)
-        for hole, light, share in ((wide, -0.2, 0), (wide, lit, 1), (wide, falling, 0), (narrow, -0.2, 0), (narrow, falling, 1)):
+        across = np.clip(np.arange(SHAPE[1], dtype=np.float32) - 340, 0, 73) / 73
+        # A rim's shadow, and one that falls off softly or the light on round print, each as light as the paper at one end or nowhere.
+        penumbra = 1 / (1 + np.exp((across - 0.6) * 40))
+        lights = (-0.5 * penumbra, -0.8 * penumbra - 0.2, -(across**2), -(across**2) - 0.2)
+        shadow, deep, turned, round_off = (np.broadcast_to(light, SHAPE).astype(np.float32) for light in lights)
+        of_wide = ((-0.2, 0), (shadow, 1), (deep, 0), (turned, 1), (round_off, 0))
+        of_narrow = ((-0.2, 0), (shadow, 1), (deep, 1), (turned, 1), (round_off, 0))
+        for hole, light, share in (*((wide, *case) for case in of_wide), *((narrow, *case) for case in of_narrow)):
             self.assertEqual(Dispute(hole, 0.97, light).settled(), share)
 
     def test_what_falls_off_to_the_paper_without_a_border_is_a_shadow(self) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from tests.pictures import Made, Scene
 from yardchalk.core.backdrop import fit_backdrop
 from yardchalk.core.colour import Coded, Mask
-from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence
+from yardchalk.core.stages.clear.evidence import Evidence, gather_evidence, without_noise
 
 BORDER = 19.0  # units of noise; a border that is lower holds no flood back to the end
 
@@ -46,6 +46,31 @@ class EvidenceTest(unittest.TestCase):
                 steps = seen(made.pixels).steps
                 self.assertGreater(float(np.percentile(steps[outline(made)], 5)), 2 * BORDER)
                 self.assertLess(float(np.percentile(steps[paper(made)], 99)), BORDER / 2)
+
+    def test_noise_is_taken_from_a_picture_and_not_what_is_fainter_than_a_level(self) -> None:
+        h, w = 800, 800
+        light = np.stack([np.full((h, w), 200.0), np.broadcast_to(np.linspace(200, 210, w), (h, w)), np.full((h, w), 190.0)], -1)
+        light[200:600, 300:500] -= 6
+        noise = np.random.default_rng(7).normal(0, 2.5, light.shape)
+        pixels = np.clip(np.round(light + noise), 0, 255).astype(np.uint8)
+        backdrop = fit_backdrop(pixels)
+        quiet = without_noise(pixels, backdrop)
+        error = quiet.measured * (255 / np.iinfo(quiet.measured.dtype).max) - light
+        inside = np.ones((h, w), bool)
+        inside[190:610, 290:510] = False
+        self.assertLess(float(error[inside].std()), 0.3 * 2.5)
+        self.assertLess(abs(float(error[250:550, 350:450].mean())), 0.5, "a pale product")
+        still = np.clip(np.round(light + noise / 5), 0, 255).astype(np.uint8)
+        self.assertIs(without_noise(still, backdrop).measured, still, "what is quiet stays as it is")
+
+    def test_noise_that_a_curve_has_made_louder_in_a_shadow_is_taken_there_too(self) -> None:
+        down = np.interp(np.arange(800), (200, 600), (0, 1))
+        light, loud = (np.broadcast_to((a + (b - a) * down)[:, None, None], (800, 800, 3)) for a, b in ((215, 110), (2.5, 7.5)))
+        pixels = np.clip(np.round(light + np.random.default_rng(8).normal(0, 1, light.shape) * loud), 0, 255).astype(np.uint8)
+        quiet = without_noise(pixels, fit_backdrop(pixels)).measured
+        error = (quiet * (255 / np.iinfo(quiet.dtype).max) - light) / loud
+        for rows in (slice(50, 180), slice(620, 750)):
+            self.assertLess(float(error[rows].std()), 0.3)
 
 
 if __name__ == "__main__":

@@ -55,9 +55,9 @@ def even_table(levels: int) -> Float:
 
 
 @cache
-def log_table() -> Float:
-    """Natural logarithm of linear light of every uint8 code, floored at 0.003: float32 of shape (256,)."""
-    return np.log(np.maximum(linear_table(256), 3e-3)).astype(np.float32)
+def log_table(dtype: Any) -> Float:
+    """Natural logarithm of linear light of every code of dtype uint8 or uint16, floored at 0.003: float32."""
+    return np.log(np.maximum(linear_table(top(dtype) + 1), 3e-3)).astype(np.float32)
 
 
 @cache
@@ -101,7 +101,7 @@ def to_linear(coded: Coded) -> Float:
 
 def to_log(coded: NDArray[np.uint8]) -> Float:
     """Natural logarithm of linear light of uint8 codes, floored at 0.003: float32, same shape."""
-    return cv2.LUT(coded, log_table()).astype(np.float32, copy=False)
+    return cv2.LUT(coded, log_table(np.uint8)).astype(np.float32, copy=False)
 
 
 def to_coded(linear: Float, dtype: Any) -> Coded:

@@ -2,7 +2,7 @@
 
 A border that they draw a pixel or two apart is no dispute. Of a piece, it tells how sure the network is of it, what is seen there,
 and its shape: print floats in no gap, no shadow has a sharp border to the paper, nothing seen through a hole is lighter than what
-is behind it, and a wide one lets in light that the paper shows somewhere in it.
+is behind it, a wide one lets in light that the paper shows somewhere in it, and a rim's shadow has a border.
 """
 
 from typing import NamedTuple
@@ -51,9 +51,11 @@ _SURE_OF_RING = 0.95  # and how sure it must be of that, and of what has no bord
 # Of an opening: px of what is looked at across, from which on some of the paper in it is as light as beside the product, in a product with
 # few openings, and in any; how much darker than that even the lightest of it is in print, log light; and px of its border left out of it.
 _WIDE, _WIDE_IN_ANY, _NEVER_AS_LIGHT, _RIM = 30, 50, 0.08, 3
-_FEW = 16  # openings
-_NARROW, _EVENLY = 10, 0.15  # px across, and from its darkest to its lightest, log light: what is even as well is print from here on
-_LIGHTEST, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
+_FEW, _MOST_OF_MANY = 16, 0.8  # openings; and share of more than that
+# px across, from which on what is dim but evenly lit is print; log light that most of it is off a smooth surface at most; px of a patch
+# that has one, and of it that are enough to fit one to.
+_NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
+_MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
 # As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
 _STEEP, _HALF_BORDERED = 121, 0.5
 _SHADE = np.array([[0.25, 0.5, 0.25]], np.float32)  # of a log ratio, how light it is
@@ -242,34 +244,57 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> t
 
 
 def _close_print(found: Float, shade: Float) -> Mask:
-    """Make whole the openings that the paper's light is nowhere seen in, though they are wide enough or evenly lit; which, bool (h, w).
+    """Make whole the openings that are wide but let in no light as the paper has, and those dim but evenly lit; which, bool (h, w).
 
-    White print, and a patch, mostly give back less light than the paper beside the product, all over. In a narrow hole the paper is dark
-    too, but the less the nearer it is to the middle, and among many holes or wires one throws its shadow over another.
+    White print, and a patch, mostly give back less light than the paper beside the product, and are lit as the product's surface is: from
+    patch to patch a smooth surface tells their light. What shades the paper in a hole is the hole's rim, with a border across it; but among
+    many holes or wires one throws its shadow over another.
     """
     outside = outside_of(found > 0.5)
     openings = (found <= 0.5) & ~outside
     pieces = pieces_of(openings, diagonal=True)
     depth = cv2.distanceTransform(openings.view(np.uint8), cv2.DIST_L2, 5)
-    few = np.count_nonzero(pieces.area[1:] > _HOLE) < _FEW
-    closed = np.zeros(found.shape, bool)
-    for i in 1 + np.flatnonzero(pieces.area[1:] > _HOLE):
-        own = pieces.box(int(i))
-        width = 2 * float(depth[own][pieces.labels[own] == i].max())
-        if width < (_NARROW if few else _WIDE_IN_ANY):
-            continue
-        box = pieces.box(int(i), round(width))
+    without_grain = cv2.blur(shade, (3, 3))
+    numbers = 1 + np.flatnonzero(pieces.area[1:] > _HOLE)
+    few = numbers.size < _FEW
+    wide, even = [], []
+    for i in numbers:
+        box = pieces.box(int(i))
         piece = pieces.labels[box] == i
-        darkest, lightest = np.quantile(shade[box][piece & (depth[box] > min(_RIM, 0.3 * width))], (1 - _LIGHTEST, _LIGHTEST))
-        beside = shade[box][outside[box]]
+        width = 2 * float(depth[box][piece].max())
+        around = pieces.box(int(i), round(width))
+        beside = shade[around][outside[around]]
         paper = min(0.0, float(np.quantile(beside, _BESIDE))) if beside.size else 0.0
-        if lightest < paper - _NEVER_AS_LIGHT and (width >= _WIDE or lightest - darkest < _EVENLY):
-            closed[box] |= piece
+        within = piece & (depth[box] > min(_RIM, 0.3 * width))
+        lightest = np.quantile(shade[box][within], _MOSTLY)
+        nowhere_as_light = lightest < paper - _NEVER_AS_LIGHT
+        if nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY):
+            wide.append(i)
+        dim = lightest < -_NEVER_AS_LIGHT if few else nowhere_as_light
+        if dim and width >= _NARROW and _off_smooth(without_grain[box], within) < _EVENLY:
+            even.append(i)
+    closed = np.isin(pieces.labels, wide + even if few or len(even) > _MOST_OF_MANY * numbers.size else wide)
     if closed.any():
         by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
         rim = (cv2.dilate(closed.view(np.uint8), disc(2 * _BORDER + 1)) > 0) & (found > 0.5) & ~by_the_outside
         found[closed | rim] = 1
     return closed
+
+
+def _off_smooth(shade: Float, within: Mask) -> float:
+    """How far, log light, most of the shade (h, w) is off surfaces of second order, fitted patch by patch; infinite if it is too small."""
+    y, x = np.nonzero(within)
+    patch = y // _PATCH * (within.shape[1] // _PATCH + 1) + x // _PATCH
+    off = [np.zeros(0)]
+    for number in np.unique(patch):
+        there = patch == number
+        if np.count_nonzero(there) >= _ENOUGH_TO_FIT:
+            up, along = (v[there] / _PATCH - v[there].mean() / _PATCH for v in (y, x))
+            terms = np.stack([np.ones_like(up), up, along, up * up, up * along, along * along], axis=1)
+            seen = shade[y[there], x[there]]
+            off.append(np.abs(seen - terms @ np.linalg.lstsq(terms, seen)[0]))
+    offs = np.concatenate(off)
+    return float(np.quantile(offs, _MOSTLY)) if offs.size else np.inf
 
 
 def _close_doubts(found: Float, deep: Mask) -> None:

@@ -7,7 +7,7 @@ from yardchalk.core.checks.finding import Checked, Finding, Place, all_of, by_si
 from yardchalk.core.colour import Mask
 from yardchalk.core.stages.edge.stretches import Stretch
 
-_EDGE = 20.0  # steepness in units of the backdrop's noise, from which on an outline is believed
+_EDGE, _SOFTENED = 20.0, 14.0  # steepness in units of the backdrop's noise, from which on an outline is believed; after noise was taken
 _REACH = 7 / 1600  # of the long side: how far from the outline the edge may be
 _LISTED = 4
 _MUCH = 2  # times the limit; so much outline without an edge is worth a look even if the second look confirms it
@@ -24,7 +24,8 @@ def check(c: Checked) -> list[Finding]:
     if c.given or c.inked or not c.evidence.support.any():
         return []
     longest = max(c.kept.shape)
-    edgeless = c.outline & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < _EDGE)
+    edge = _SOFTENED if c.evidence.quieted else _EDGE
+    edgeless = c.outline & (cv2.dilate(c.evidence.steps, disc_of(longest * _REACH)) < edge)
     return _guesses(c, edgeless & c.unconfirmed) or _hanging(c, edgeless) or _faint(c)
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
-from yardchalk.core.colour import Float, Mask, encode, log_table, to_linear
+from yardchalk.core.colour import Coded, Float, Mask, encode, log_table, to_linear, top
 from yardchalk.core.compiled import compiled
 
 # Steepness is never divided by less than this (log light per px): the steps that 8-bit and JPEG rounding make on a
@@ -25,14 +25,16 @@ _LIGHT_PAPER = 210  # coded level of the least light one
 _BURNT, _AROUND = 249, 7  # coded level, as a mean over so many px, from which on a channel may be burnt out here and there
 _MOSTLY = 0.5  # share of the backdrop; where that much shows its noise, the median over all of it tells
 _ENOUGH = 0.01  # share of the picture on which noise can be measured
-_FLAT = 1.06  # of the floor; a median steepness that is less is the rounding's
-_TERRACES = 8.0  # units of noise; higher than the flood's first tolerances, lower than where it ends
 _USUAL = 2.0  # of the least shade step: noise as it usually is, where none can be measured
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
 _QUIETED_AT = 800  # px; long side of the picture that is made quiet
 _LOUD = 1.2  # coded levels there: noise from which on the steps of pale products drown in it
-_HARDLY_ANY = 0.25  # coded levels there; with less, terraces of a level would be borders
+_HARDLY_ANY = 0.18  # coded levels there; with less, what quieting leaves here and there would be borders
 _PATCH, _SEARCHED = 3, 9  # px there
+_ALIKE = 1.5  # of the noise; mean difference of patches that are averaged
+_BIN, _SEEN = 16, 200  # coded levels that are taken for one, and px with such a level that are enough to tell its noise from
+_CALM, _TEXTURE = 0.05, 1.5  # quantile of places that is noise alone; times the noise of the next bin, which is no noise any more
+_FINER = 0.7  # of the rounding; what is left of it where many pixels were averaged
 _PLACE_SIDE = 48  # px
 _ALL_BACKDROP = 0.9  # share of a place
 _AS_USUAL, _NO_PAPER = 1.5, 3.8  # times the roughness that a place usually has
@@ -55,6 +57,8 @@ class Evidence:
         Standard deviation of the chroma steps on the backdrop, log light per px.
     shade_noise : float
         Standard deviation of the unsmoothed shade on the backdrop, log light.
+    quieted : bool
+        Whether loud noise was taken from the picture, which has softened its borders.
     """
 
     features: Float
@@ -62,6 +66,7 @@ class Evidence:
     support: Mask
     chroma_noise: float
     shade_noise: float
+    quieted: bool
 
     def cropped(self, at: tuple[slice, slice]) -> "Evidence":
         """The evidence of a part of the picture."""
@@ -71,15 +76,17 @@ class Evidence:
             np.ascontiguousarray(self.support[at]),
             self.chroma_noise,
             self.shade_noise,
+            self.quieted,
         )
 
 
-def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: NDArray[np.uint8]) -> Evidence:
-    """Evidence from the analysis picture, and from it without its noise: coded pixels (h, w, 3), uint8."""
+def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: Coded) -> Evidence:
+    """Evidence from the analysis picture, and from it without its noise: coded pixels (h, w, 3), uint8; uint16 if its noise was taken."""
     h, w = pixels.shape[:2]
+    quieted = quiet.dtype != pixels.dtype
     lit = backdrop.log_light(w, h)
     support = cv2.resize(backdrop.support.view(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
-    planes = _planes(quiet, log_table(), lit)
+    planes = _planes(quiet, log_table(quiet.dtype), lit)
     half = ((w + 1) // 2, (h + 1) // 2)
     less = _noise_scale(pixels, support)
     less_fine, less_half = cv2.resize(less, (w, h)), cv2.resize(less, half)
@@ -87,9 +94,9 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: N
     measured = _or_all(support) if alive is None else alive
     there = _or_all(np.ascontiguousarray(measured[::3, ::3]))
     there_half = _or_all(np.ascontiguousarray(cv2.resize(measured.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0)
-    least = _rounding(backdrop.mean_light)
+    least = _rounding(backdrop.mean_light) * (_FINER if quieted else 1)
     if alive is None:
-        least = least[0] * _USUAL, *least[1:]
+        least[0] *= _USUAL
     fine = np.zeros((h, w), np.float32)
     coarse = np.zeros(half[::-1], np.float32)
     smooth = []
@@ -100,20 +107,20 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: N
         soft_x, soft_y = _soft_slope(plane)
         floor = _FLOOR_FINE[i] * least[i]
         soft = cv2.resize(soft_x, (w, h)), cv2.resize(soft_y, (w, h))
-        noise.append(_add_steps(fine, blurred, soft, less_fine, there, 3, floor, i > 0))
+        noise.append(_add_steps(fine, blurred, soft, less_fine, there, 3, floor))
         # The coarse scale: sigma 2 (2.5 for chroma) is sigma 1 (1.25) at half size.
         small = cv2.GaussianBlur(cv2.resize(plane, half, interpolation=cv2.INTER_AREA), (0, 0), 1.0 if i == 0 else 1.25)
         soft = 2 * cv2.resize(soft_x, half), 2 * cv2.resize(soft_y, half)
-        _add_steps(coarse, small, soft, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * least[i], i > 0)
+        _add_steps(coarse, small, soft, less_half, there_half, 2, 2 * _FLOOR_COARSE[i] * least[i])
     np.maximum(fine, cv2.resize(coarse, (w, h), interpolation=cv2.INTER_LINEAR), out=fine)
     shade, blurred = planes[0], smooth[0]
-    if quiet is not pixels:
-        shade = _planes(pixels, log_table(), lit)[0]
+    if quieted:
+        shade = _planes(pixels, log_table(pixels.dtype), lit)[0]
         blurred = cv2.GaussianBlur(shade, (0, 0), 1.0)
     rough = np.abs(shade[::3, ::3] - blurred[::3, ::3])[there]
     steps = np.sqrt(fine, out=fine)
     steps /= _how_rough(steps, support)
-    return Evidence(cv2.merge(smooth), steps, support, max(noise[1:]), float(np.median(rough)) * 1.48)
+    return Evidence(cv2.merge(smooth), steps, support, max(noise[1:]), float(np.median(rough)) * 1.48, quieted)
 
 
 def _how_rough(steps: Float, support: Mask) -> Float:
@@ -143,7 +150,7 @@ def _how_rough(steps: Float, support: Mask) -> Float:
 
 
 @compiled
-def _planes(pixels: NDArray[np.uint8], table: Float, lit: Float) -> Float:
+def _planes(pixels: Coded, table: Float, lit: Float) -> Float:
     """Shade and chromas (3, h, w) of pixels against the log light of the backdrop (h, w, 3)."""
     h, w = pixels.shape[:2]
     out = np.empty((3, h, w), np.float32)
@@ -160,23 +167,25 @@ def _planes(pixels: NDArray[np.uint8], table: Float, lit: Float) -> Float:
 
 
 class WithoutNoise(NamedTuple):
-    """The analysis picture with less noise than it had, if that is loud: coded, uint8, (h, w, 3).
+    """The analysis picture with less noise than it had, if that is loud: coded, (h, w, 3).
 
     Attributes
     ----------
-    looked_at : for the second look, with as much as it was taught on.
-    measured : for measuring steps, with hardly any.
+    looked_at : for the second look, uint8, with as much as it was taught on.
+    measured : for measuring steps, with hardly any; uint16, or the picture itself.
     """
 
     looked_at: NDArray[np.uint8]
-    measured: NDArray[np.uint8]
+    measured: Coded
 
 
 def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> WithoutNoise:
     """The analysis picture, coded, without its loud noise.
 
     By non-local means (Buades, Coll and Morel, CVPR 2005) on a smaller picture, where the noise that a camera's own
-    development has spread over neighbours is noise of single pixels again.
+    development has spread over neighbours is noise of single pixels again, after a curve that makes it as loud at every
+    level (Bartlett, Biometrics 1947). It is coded in 16 bits: in 8, what is flat but for a slope would lie in terraces,
+    with borders.
     """
     h, w = pixels.shape[:2]
     scale = min(1.0, _QUIETED_AT / max(h, w))
@@ -190,21 +199,47 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Without
     noise = 1.48 * float(np.median(off)) if off.size else 0.0
     if noise <= _LOUD:
         return WithoutNoise(pixels, pixels)
-    quiet = cv2.fastNlMeansDenoisingColored(small, None, noise, noise, _PATCH, _SEARCHED)
+    level = top(np.uint16) // top(np.uint8)
+    codes = np.arange(top(np.uint16) + 1)
+    slope = np.interp(codes, level * np.arange(top(np.uint8) + 1), 1 / _louder(light, support))
+    evened = np.cumsum(slope) - slope[0]
+    loud = cv2.resize(np.round(evened[::level]).astype(np.uint16)[pixels], size, interpolation=cv2.INTER_AREA)
+    coded = np.round(np.interp(codes, evened, codes)).astype(np.uint16)
+    quiet = cv2.fastNlMeansDenoising(loud, [_ALIKE * noise * level], None, _PATCH, _SEARCHED, cv2.NORM_L1)
 
-    def with_some(left: float) -> NDArray[np.uint8]:
-        mixed = cv2.addWeighted(quiet, 1 - left / noise, small, left / noise, 0)
-        return cv2.resize(mixed, (w, h), interpolation=cv2.INTER_LINEAR).astype(np.uint8, copy=False)
+    def with_some(left: float) -> NDArray[np.uint16]:
+        mixed = cv2.addWeighted(quiet, 1 - left / noise, loud, left / noise, 0)
+        return coded[cv2.resize(mixed, (w, h), interpolation=cv2.INTER_LINEAR)]
 
-    return WithoutNoise(with_some(_LOUD), with_some(_HARDLY_ANY))
+    return WithoutNoise(np.round(with_some(_LOUD) / level).astype(np.uint8), with_some(_HARDLY_ANY))
 
 
-def _rounding(light: tuple[float, float, float]) -> tuple[float, float, float]:
-    """How much more of shade and chromas a coded level is at this linear light than on light paper, at least 1."""
-    per_level = np.gradient(log_table())
+def _louder(light: Float, support: Mask) -> NDArray[np.floating]:
+    """How many times as loud as on the backdrop noise is at each coded level (256,), at least 1; from coded light (h, w, 3).
+
+    A curve of more contrast makes it louder in the shadows than a camera does. Where the picture is calmest, there is noise
+    alone (Liu, Freeman, Szeliski and Kang, CVPR 2006); at a level that only something with a texture has, it is as at the next.
+    """
+    mean = cv2.blur(light, (9, 9))
+    loud = np.sqrt(cv2.blur((light - mean) ** 2, (9, 9))).mean(-1)
+    bins = top(np.uint8) // _BIN + 1
+    at = mean.mean(-1).astype(np.intp) // _BIN
+    there = _or_all(support)
+    usual = max(float(np.median(loud[there])), _LOUD)
+    louder = np.ones(bins)
+    for i in range(int(np.median(at[there])) - 1, -1, -1):
+        own = loud[at == i]
+        calm = float(np.quantile(own, _CALM)) / usual if own.size > _SEEN else 0.0
+        louder[i] = max(calm, 1) if calm < _TEXTURE * louder[i + 1] else louder[i + 1]
+    return np.interp(np.arange(top(np.uint8) + 1), _BIN * (np.arange(bins) + 0.5), louder)
+
+
+def _rounding(light: tuple[float, float, float]) -> NDArray[np.floating]:
+    """How much more of shade and chromas, (3,), a coded level is at this linear light than on light paper, at least 1."""
+    per_level = np.gradient(log_table(np.uint8))
     red, green, blue = np.maximum(np.interp(255 * encode(np.array(light)), np.arange(256), per_level) / per_level[_LIGHT_PAPER], 1)
     # Channels are rounded each for itself.
-    return (red + 2 * green + blue) / 4, np.hypot(red, green) / np.sqrt(2), np.hypot(blue, green) / np.sqrt(2)
+    return np.array([(red + 2 * green + blue) / 4, np.hypot(red, green) / np.sqrt(2), np.hypot(blue, green) / np.sqrt(2)])
 
 
 def _alive(pixels: NDArray[np.uint8], support: Mask, partly: bool) -> Mask | None:
@@ -250,19 +285,13 @@ def _soft_slope(plane: Float) -> tuple[Float, Float]:
     return cv2.Sobel(small, cv2.CV_32F, 1, 0, scale=1 / 32), cv2.Sobel(small, cv2.CV_32F, 0, 1, scale=1 / 32)
 
 
-def _add_steps(
-    total: Float, plane: Float, soft: tuple[Float, Float], quiet: Float, there: Mask, stride: int, floor: float, terraced: bool
-) -> float:
+def _add_steps(total: Float, plane: Float, soft: tuple[Float, Float], quiet: Float, there: Mask, stride: int, floor: float) -> float:
     """Add to `total` the squared steepness of the plane in units of its noise where it is quiet; returns that noise.
 
-    `soft` is the slope of the plane without its detail. Under lamps of several hues a file's chroma is `terraced`, a level a terrace: flat
-    mostly, so that the median sees no noise, with borders all over the backdrop.
+    `soft` is the slope of the plane without its detail.
     """
     steep = _sharp_steepness(plane, *soft)
-    usual, high = np.percentile(steep[::stride, ::stride][there], (50, 98))
-    sigma = max(float(usual) / 1.177, floor)
-    if terraced and usual < _FLAT * floor:
-        sigma = max(sigma, float(high) / _TERRACES)
+    sigma = max(float(np.median(steep[::stride, ::stride][there])) / 1.177, floor)
     _add_squared(total, steep, quiet, 1 / sigma)
     return sigma
 
