@@ -55,6 +55,7 @@ _FEW, _MOST_OF_MANY = 16, 0.8  # openings; and share of more than that
 # px across, from which on what is dim but evenly lit is print; log light that most of it is off a smooth surface at most; px of a patch
 # that has one, and of it that are enough to fit one to.
 _NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
+_MAY_BE = 0.06  # log light; what is evenly lit and for half of it that much darker than the backdrop may be print
 _MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
 # As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
 _STEEP, _HALF_BORDERED = 121, 0.5
@@ -158,7 +159,22 @@ def _without_border(pieces: Pieces, kept: Mask, steep: Mask) -> Mask:
     return out
 
 
-def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> tuple[Mask, Mask]:
+class Settled(NamedTuple):
+    """What was settled about the pieces in dispute: each bool, shape (h, w).
+
+    Attributes
+    ----------
+    stand : where the rules stand.
+    may_be_open : where of that, or of what is made whole although the network is sure of it, a gap may be.
+    may_be_print : gaps that may be print, or a patch.
+    """
+
+    stand: Mask
+    may_be_open: Mask
+    may_be_print: Mask
+
+
+def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> Settled:
     """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand.
 
     Parameters
@@ -170,13 +186,8 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> t
     seen : what is seen there.
     wires : bool
         Whether the product is of thin parts.
-
-    Returns
-    -------
-    stand, may_be_open : bool, shape (h, w)
-        Where the rules stand; and where of that, or of what is made whole although the network is sure of it, a gap may be.
     """
-    stand, may_be_open = np.zeros(found.shape, bool), np.zeros(found.shape, bool)
+    stand, may_be_open, may_be_print = (np.zeros(found.shape, bool) for _ in range(3))
     looked = found > 0.5
     outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
@@ -204,7 +215,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> t
             much[0] = False
             if (much & (strips | (sure < _SURE_OF_RING) | (off_hue(ratios) > _OF_A_HUE))).any():
                 found[:] = product
-                return np.ones(found.shape, bool), may_be_open
+                return Settled(np.ones(found.shape, bool), may_be_open, may_be_print)
             # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
             lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
             dark, uneven = _shaded(pieces, seen.ratio)
@@ -236,15 +247,17 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> t
         if not adds:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
     if not wires:
-        closed = _close_print(found, cv2.transform(seen.ratio, _SHADE))
+        closed, may_be_print = _close_print(found, cv2.transform(seen.ratio, _SHADE))
         stand &= ~closed
         may_be_open |= closed
         _close_doubts(found, deep)
-    return stand, may_be_open
+    return Settled(stand, may_be_open, may_be_print)
 
 
-def _close_print(found: Float, shade: Float) -> Mask:
-    """Make whole the openings that are wide but let in no light as the paper has, and those dim but evenly lit; which, bool (h, w).
+def _close_print(found: Float, shade: Float) -> tuple[Mask, Mask]:
+    """Make whole the openings that are wide but let in no light as the paper has, and those dim but evenly lit.
+
+    Which, and which of the others may be such, since only some of it is as light: bool (h, w).
 
     White print, and a patch, mostly give back less light than the paper beside the product, and are lit as the product's surface is: from
     patch to patch a smooth surface tells their light. What shades the paper in a hole is the hole's rim, with a border across it; but among
@@ -255,30 +268,33 @@ def _close_print(found: Float, shade: Float) -> Mask:
     pieces = pieces_of(openings, diagonal=True)
     depth = cv2.distanceTransform(openings.view(np.uint8), cv2.DIST_L2, 5)
     without_grain = cv2.blur(shade, (3, 3))
-    numbers = 1 + np.flatnonzero(pieces.area[1:] > _HOLE)
-    few = numbers.size < _FEW
-    wide, even = [], []
+    numbers: list[int] = (1 + np.flatnonzero(pieces.area[1:] > _HOLE)).tolist()
+    few = len(numbers) < _FEW
+    wide: list[int] = []
+    even: list[int] = []
+    doubted: list[int] = []
     for i in numbers:
-        box = pieces.box(int(i))
+        box = pieces.box(i)
         piece = pieces.labels[box] == i
         width = 2 * float(depth[box][piece].max())
-        around = pieces.box(int(i), round(width))
+        around = pieces.box(i, round(width))
         beside = shade[around][outside[around]]
         paper = min(0.0, float(np.quantile(beside, _BESIDE))) if beside.size else 0.0
         within = piece & (depth[box] > min(_RIM, 0.3 * width))
-        lightest = np.quantile(shade[box][within], _MOSTLY)
+        middle, lightest = np.quantile(shade[box][within], (0.5, _MOSTLY))
         nowhere_as_light = lightest < paper - _NEVER_AS_LIGHT
         if nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY):
             wide.append(i)
         dim = lightest < -_NEVER_AS_LIGHT if few else nowhere_as_light
-        if dim and width >= _NARROW and _off_smooth(without_grain[box], within) < _EVENLY:
-            even.append(i)
-    closed = np.isin(pieces.labels, wide + even if few or len(even) > _MOST_OF_MANY * numbers.size else wide)
+        may_be = few and middle < -_MAY_BE
+        if (dim or may_be) and width >= _NARROW and _off_smooth(without_grain[box], within) < _EVENLY:
+            (even if dim else doubted).append(i)
+    closed = np.isin(pieces.labels, wide + even if few or len(even) > _MOST_OF_MANY * len(numbers) else wide)
     if closed.any():
         by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
         rim = (cv2.dilate(closed.view(np.uint8), disc(2 * _BORDER + 1)) > 0) & (found > 0.5) & ~by_the_outside
         found[closed | rim] = 1
-    return closed
+    return closed, np.isin(pieces.labels, doubted) & ~closed
 
 
 def _off_smooth(shade: Float, within: Mask) -> float:

@@ -48,11 +48,14 @@ class Look:
     may_be_open : bool, shape (h, w)
         Places within the product, of these or closed for want of the paper's light, that it would rather take for backdrop seen through
         a gap.
+    may_be_print : bool, shape (h, w)
+        Gaps that may be print, or a patch: evenly lit, and only somewhere as light as the paper.
     """
 
     coverage: Float
     rules_stand: Mask
     may_be_open: Mask
+    may_be_print: Mask
 
     def enlarged(self, shape: tuple[int, ...]) -> "Look":
         """The same on a picture of another shape (h, w)."""
@@ -60,7 +63,7 @@ class Look:
             return self
         size = shape[1], shape[0]
         coverage = np.clip(cv2.resize(self.coverage, size, interpolation=cv2.INTER_CUBIC), 0, 1)
-        masks = self.rules_stand, self.may_be_open
+        masks = self.rules_stand, self.may_be_open, self.may_be_print
         return Look(coverage, *(cv2.resize(mask.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 for mask in masks))
 
     @cached_property
@@ -101,7 +104,8 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     small = [cv2.resize(values, size, interpolation=cv2.INTER_AREA) for values in parts]
     found_before = small[2] > 127
     if (blur_of_outline(small[0], found_before) or 0) > _TOO_SOFT:
-        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool), np.zeros(found_before.shape, bool))
+        nowhere = np.zeros(found_before.shape, bool)
+        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool), nowhere, nowhere)
     shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown

@@ -1,9 +1,9 @@
-"""Dropped places that neither the backdrop nor a shadow on it explains: a lid, a strap, or another surface."""
+"""Dropped places that neither the backdrop nor a shadow on it explains: a lid, a strap, or another surface; and print taken for gaps."""
 
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, by_size, islands
+from yardchalk.core.checks.finding import Checked, Finding, Severity, Tool, by_size, islands, larger_than
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import Pieces
@@ -16,6 +16,7 @@ _CRISP = 0.65  # of its difference from the backdrop that a part loses on the wa
 _FREE = 40  # px; with so little border of its own towards the backdrop nothing tells
 _SHADE = 0.3  # of a step in shade, beside one in hue
 _LARGE, _COLOURED = 0.05, 0.25  # share of the photo; chroma, log light
+_CUT = 0.5  # coverage; what has more was kept
 _SURE = 0.1  # coverage by the second look, mean; where it sees more, what is dropped is neither shading nor another surface for sure
 
 
@@ -36,6 +37,7 @@ def check(c: Checked) -> list[Finding]:
     corners = set(pieces.labels[[0, 0, -1, -1], [0, -1, 0, -1]].tolist())
     limit = c.spec.limits.missing_part
     found: list[Finding] = []
+    listed: list[int] = []
     for i in by_size(pieces):
         share = 100 * int(pieces.area[i]) / odd.size
         if share <= limit or len(found) == _LISTED:
@@ -46,20 +48,31 @@ def check(c: Checked) -> list[Finding]:
             continue
         what = "Another surface in the frame was cleared away" if other else "A part with its own colour was cleared away"
         agreed = other and i in corners and c.looked is not None and float(c.looked.coverage[box][pieces.labels[box] == i].mean()) <= _SURE
-        found.append(
-            Finding(
-                check="missing-part",
-                severity="note" if agreed else "look",
-                message=f"{what}: {share:.2f} % of the photo{'. A second look sees no product there' if agreed else ''}",
-                place=c.piece_on_analysis(pieces, i),
-                figure=round(share, 3),
-                limit=limit,
-                unit="% of photo",
-                stage="clear",
-                tool="crop" if other else "outline",
-            )
-        )
+        message = what + ": {share:.2f} % of the photo" + (". A second look sees no product there" if agreed else "")
+        found.append(_finding(c, pieces, i, message, severity="note" if agreed else "look", tool="crop" if other else "outline"))
+        listed.append(i)
+    if c.looked is not None:
+        left = c.looked.may_be_print & (c.covered <= _CUT) & ~pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
+        pieces = islands(left if c.by_hand is None else left & ~c.by_hand)
+        message = "This may be print, and no gap: {share:.2f} % of the photo was cleared that is evenly lit, and darker than the backdrop"
+        for i in larger_than(pieces, limit / 100 * odd.size, _LISTED):
+            found.append(_finding(c, pieces, i, message, severity="look", tool="outline"))
     return found
+
+
+def _finding(c: Checked, pieces: Pieces, label: int, message: str, *, severity: Severity, tool: Tool) -> Finding:
+    share = 100 * int(pieces.area[label]) / pieces.labels.size
+    return Finding(
+        check="missing-part",
+        severity=severity,
+        message=message.format(share=share),
+        place=c.piece_on_analysis(pieces, label),
+        figure=round(share, 3),
+        limit=c.spec.limits.missing_part,
+        unit="% of photo",
+        stage="clear",
+        tool=tool,
+    )
 
 
 def _nothing(c: Checked) -> Finding:
