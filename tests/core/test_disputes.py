@@ -42,7 +42,7 @@ class Dispute:
             steps = cv2.morphologyEx(self.shade, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) > 0.2
             steep = cv2.dilate(steps.view(np.uint8), disc(7)) > 0
         nowhere = np.zeros(SHAPE, bool)
-        left_to_the_rules(
+        self.said = left_to_the_rules(
             self.found,
             self.product,
             Seen(np.dstack([self.shade, self.shade, self.shade + blue]).astype(np.float32), steep, nowhere),
@@ -91,12 +91,22 @@ class DisputesTest(unittest.TestCase):
         across = np.clip(np.arange(SHAPE[1], dtype=np.float32) - 340, 0, 73) / 73
         # A rim's shadow, and one that falls off softly or the light on round print, each as light as the paper at one end or nowhere.
         penumbra = 1 / (1 + np.exp((across - 0.6) * 40))
-        lights = (-0.5 * penumbra, -0.8 * penumbra - 0.2, -(across**2), -(across**2) - 0.2)
+        lights = (-0.5 * penumbra, -0.8 * penumbra - 0.2, -0.6 * across**2, -(across**2) - 0.2)
         shadow, deep, turned, round_off = (np.broadcast_to(light, SHAPE).astype(np.float32) for light in lights)
         of_wide = ((-0.2, 0), (shadow, 1), (deep, 0), (turned, 1), (round_off, 0))
         of_narrow = ((-0.2, 0), (shadow, 1), (deep, 1), (turned, 1), (round_off, 0))
         for hole, light, share in (*((wide, *case) for case in of_wide), *((narrow, *case) for case in of_narrow)):
             self.assertEqual(Dispute(hole, 0.97, light).settled(), share)
+
+    def test_what_is_evenly_lit_and_half_dark_is_print_and_dim_may_be(self) -> None:
+        hole = rectangle(340, 230, 74, 20)
+        across = np.clip(np.arange(SHAPE[1], dtype=np.float32) - 340, 0, 73) / 73
+        for darkest, share, may_be in ((-0.6, 0, 0), (-0.3, 1, 1), (-0.1, 1, 0)):
+            with self.subTest(darkest=darkest):
+                dispute = Dispute(hole, 0.97, np.broadcast_to(darkest * (1 - across), SHAPE).astype(np.float32))
+                self.assertEqual(dispute.settled(), share)
+                self.assertEqual(float(dispute.said.may_be_print[hole].mean()), may_be)
+                self.assertEqual(float(dispute.said.may_be_open[hole].mean() > 0.9), 1 - share)
 
     def test_what_falls_off_to_the_paper_without_a_border_is_a_shadow(self) -> None:
         x, y, w, h = PRODUCT

@@ -55,7 +55,9 @@ _FEW, _MOST_OF_MANY = 16, 0.8  # openings; and share of more than that
 # px across, from which on what is dim but evenly lit is print; log light that most of it is off a smooth surface at most; px of a patch
 # that has one, and of it that are enough to fit one to.
 _NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
-_MAY_BE = 0.06  # log light; what is evenly lit and for half of it that much darker than the backdrop may be print
+# Log light that half of what is evenly lit is darker than the backdrop: then it is print if the rules take it for product; or else may be
+# print, if they do or if it is no wider, px.
+_HALF_DARK, _MAY_BE, _STROKE = 0.25, 0.06, 60
 _MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
 # As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
 _STEEP, _HALF_BORDERED = 121, 0.5
@@ -247,14 +249,14 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> S
         if not adds:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
     if not wires:
-        closed, may_be_print = _close_print(found, cv2.transform(seen.ratio, _SHADE))
+        closed, may_be_print = _close_print(found, cv2.transform(seen.ratio, _SHADE), product)
         stand &= ~closed
         may_be_open |= closed
         _close_doubts(found, deep)
     return Settled(stand, may_be_open, may_be_print)
 
 
-def _close_print(found: Float, shade: Float) -> tuple[Mask, Mask]:
+def _close_print(found: Float, shade: Float, product: Mask) -> tuple[Mask, Mask]:
     """Make whole the openings that are wide but let in no light as the paper has, and those dim but evenly lit.
 
     Which, and which of the others may be such, since only some of it is as light: bool (h, w).
@@ -286,7 +288,9 @@ def _close_print(found: Float, shade: Float) -> tuple[Mask, Mask]:
         if nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY):
             wide.append(i)
         dim = lightest < -_NEVER_AS_LIGHT if few else nowhere_as_light
-        may_be = few and middle < -_MAY_BE
+        by_the_rules = product[box][piece].mean() > 0.5
+        dim |= few and by_the_rules and middle < -_HALF_DARK
+        may_be = few and middle < -_MAY_BE and (by_the_rules or width < _STROKE)
         if (dim or may_be) and width >= _NARROW and _off_smooth(without_grain[box], within) < _EVENLY:
             (even if dim else doubted).append(i)
     closed = np.isin(pieces.labels, wide + even if few or len(even) > _MOST_OF_MANY * len(numbers) else wide)
