@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from tests.pictures import Made, Scene
-from yardchalk.core.checks import REGISTRY, Finding, left_behind, run_checks
+from yardchalk.core.checks import REGISTRY, Finding, left_behind, missing_part, run_checks
 from yardchalk.core.checks.lot import MEASURES, check_lot
 from yardchalk.core.clear_settings import AutomaticRegion, BoxRegion, BrushStroke, ClearMarks, StrokesRegion
 from yardchalk.core.codecs import decode_photo, encode_picture
@@ -201,18 +201,25 @@ class CheckTest(unittest.TestCase):
         self.assertEqual(self.found(produce(render, PNG).findings, "left-behind"), [])
         self.assertGreater(float(render.cut(1.0, render.whole(1.0)).alpha[GAP[1], GAP[0]]), 0.99)
 
-    def test_a_place_that_the_second_look_would_rather_open_is_left_behind(self) -> None:
+    def test_what_the_second_look_doubts_is_left_behind_or_missing(self) -> None:
         render = Render(self.made.jpeg, "pot", WHITE, cache=CACHE)
         placing = place(PNG, render.facts.width, render.facts.height, render.box)
         laid = on_canvas(render, PNG, placing)
         data = encode_picture(laid.pixels, "png")
         seen = examine(render, PNG, placing, laid, data, decode_photo(data, "result"), trimmed=True)
-        gap = np.zeros(render.second_look.coverage.shape, bool)
-        gap[420:470, 600:680] = True
-        gap[40:60, 40:60] = True  # is backdrop anyhow
-        self.assertEqual(left_behind.check(seen), [])
-        (finding,) = left_behind.check(replace(seen, looked=replace(render.second_look, may_be_open=gap)))
-        self.assertTrue(holds(finding, 640, 445))
+        look = render.second_look
+        x, y = GAP
+        places = np.zeros(look.coverage.shape, bool)
+        places[420:470, 600:680] = True  # of the product
+        places[y - 20 : y + 20, x - 20 : x + 20] = True
+        doubts = (
+            (left_behind.check, replace(look, may_be_open=places), (640, 445)),
+            (missing_part.check, replace(look, may_be_print=places), GAP),
+        )
+        for check, others, at in doubts:
+            self.assertEqual(check(seen), [])
+            (finding,) = check(replace(seen, looked=others))
+            self.assertTrue(holds(finding, *at), finding.message)
 
     def test_missing_part(self) -> None:
         without = self.made.alpha > 0.5
