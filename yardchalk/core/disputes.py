@@ -5,7 +5,7 @@ and its shape: print floats in no gap, no shadow has a sharp border to the paper
 is behind it, a wide one lets in light that the paper shows somewhere in it, and a rim's shadow has a border.
 """
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import cv2
 import numpy as np
@@ -272,33 +272,42 @@ def _close_print(found: Float, shade: Float, product: Mask) -> tuple[Mask, Mask]
     without_grain = cv2.blur(shade, (3, 3))
     numbers: list[int] = (1 + np.flatnonzero(pieces.area[1:] > _HOLE)).tolist()
     few = len(numbers) < _FEW
-    wide: list[int] = []
-    even: list[int] = []
-    doubted: list[int] = []
+    seen: dict[str | None, list[int]] = {"wide": [], "even": [], "doubted": [], None: []}
     for i in numbers:
-        box = pieces.box(i)
-        piece = pieces.labels[box] == i
-        width = 2 * float(depth[box][piece].max())
+        own = pieces.box(i)
+        piece = pieces.labels[own] == i
+        width = 2 * float(depth[own][piece].max())
         around = pieces.box(i, round(width))
         beside = shade[around][outside[around]]
-        paper = min(0.0, float(np.quantile(beside, _BESIDE))) if beside.size else 0.0
-        within = piece & (depth[box] > min(_RIM, 0.3 * width))
-        middle, lightest = np.quantile(shade[box][within], (0.5, _MOSTLY))
-        nowhere_as_light = lightest < paper - _NEVER_AS_LIGHT
-        if nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY):
-            wide.append(i)
-        dim = lightest < -_NEVER_AS_LIGHT if few else nowhere_as_light
-        by_the_rules = product[box][piece].mean() > 0.5
-        dim |= few and by_the_rules and middle < -_HALF_DARK
-        may_be = few and middle < -_MAY_BE and (by_the_rules or width < _STROKE)
-        if (dim or may_be) and width >= _NARROW and _off_smooth(without_grain[box], within) < _EVENLY:
-            (even if dim else doubted).append(i)
-    closed = np.isin(pieces.labels, wide + even if few or len(even) > _MOST_OF_MANY * len(numbers) else wide)
+        within = piece & (depth[own] > min(_RIM, 0.3 * width))
+        by_the_rules = float(product[own][piece].mean()) > 0.5
+        seen[_told_by_light(shade[own][within], beside, without_grain[own], within, width, few, by_the_rules)].append(i)
+    even = seen["even"] if few or len(seen["even"]) > _MOST_OF_MANY * len(numbers) else []
+    closed = np.isin(pieces.labels, seen["wide"] + even)
     if closed.any():
         by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
         rim = (cv2.dilate(closed.view(np.uint8), disc(2 * _BORDER + 1)) > 0) & (found > 0.5) & ~by_the_outside
         found[closed | rim] = 1
-    return closed, np.isin(pieces.labels, doubted) & ~closed
+    return closed, np.isin(pieces.labels, seen["doubted"])
+
+
+def _told_by_light(
+    light: Float, beside: Float, shade: Float, within: Mask, width: float, few: bool, by_the_rules: bool
+) -> Literal["wide", "even", "doubted"] | None:
+    """How the light in an opening tells it for print, if it does: log light of its pixels and of those beside the product.
+
+    `shade` (h, w) is without grain, the opening `within`; it is one of `few`, and the rules may have it for product.
+    """
+    middle, lightest = np.quantile(light, (0.5, _MOSTLY))
+    paper = min(0.0, float(np.quantile(beside, _BESIDE))) if beside.size else 0.0
+    nowhere_as_light = lightest < paper - _NEVER_AS_LIGHT
+    if nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY):
+        return "wide"
+    dim = lightest < -_NEVER_AS_LIGHT or (by_the_rules and middle < -_HALF_DARK) if few else nowhere_as_light
+    may_be = few and middle < -_MAY_BE and (by_the_rules or width < _STROKE)
+    if (dim or may_be) and width >= _NARROW and _off_smooth(shade, within) < _EVENLY:
+        return "even" if dim else "doubted"
+    return None
 
 
 def _off_smooth(shade: Float, within: Mask) -> float:
