@@ -55,8 +55,8 @@ _FEW, _MOST_OF_MANY = 16, 0.8  # openings; and share of more than that
 # px across, from which on what is dim but evenly lit is print; log light that most of it is off a smooth surface at most; px of a patch
 # that has one, and of it that are enough to fit one to.
 _NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
-# Log light that half of what is evenly lit is darker than the backdrop: then it is print if the rules take it for product; or else may be
-# print, if they do or if it is no wider, px.
+# Log light that half of what is evenly lit, and no wider (px), is darker than the backdrop: then it is print if the rules take it for
+# product; or else may be print.
 _HALF_DARK, _MAY_BE, _STROKE = 0.25, 0.06, 60
 _MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
 # As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
@@ -303,8 +303,11 @@ def _told_by_light(
     nowhere_as_light = lightest < paper - _NEVER_AS_LIGHT
     if nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY):
         return "wide"
-    dim = lightest < -_NEVER_AS_LIGHT or (by_the_rules and middle < -_HALF_DARK) if few else nowhere_as_light
-    may_be = few and middle < -_MAY_BE and (by_the_rules or width < _STROKE)
+    dim = lightest < -_NEVER_AS_LIGHT if few else nowhere_as_light
+    # A soft shadow in a handle is as even.
+    stroke = few and width < _STROKE
+    dim |= stroke and by_the_rules and middle < -_HALF_DARK
+    may_be = stroke and middle < -_MAY_BE
     if (dim or may_be) and width >= _NARROW and _off_smooth(shade, within) < _EVENLY:
         return "even" if dim else "doubted"
     return None

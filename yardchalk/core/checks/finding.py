@@ -265,6 +265,23 @@ class Checked:
         scale = step / self.analysis_scale
         return self.place_from_analysis(x, y, w, h).model_copy(update={"outline": outline_of(pieces, label, scale)})
 
+    def share_of_photo(
+        self, check: str, limit: float, pieces: Pieces, label: int, message: str, tool: Tool, severity: Severity = "look"
+    ) -> Finding:
+        """A finding at a piece of a mask of the analysis picture: its share of that, which goes into the message as {share}."""
+        share = 100 * int(pieces.area[label]) / pieces.labels.size
+        return Finding(
+            check=check,
+            severity=severity,
+            message=message.format(share=share),
+            place=self.piece_on_analysis(pieces, label),
+            figure=round(share, 3),
+            limit=limit,
+            unit="% of photo",
+            stage="clear",
+            tool=tool,
+        )
+
     def piece_on_result(self, pieces: Pieces, label: int) -> Place:
         """A piece of a mask of the result, as a place with its outline."""
         p = self.placing

@@ -8,6 +8,9 @@ from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import Pieces
 
+_CHECK = "left-behind"
+_LEFT = "Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop"
+_GAP = "This may be a gap: a second look would rather take {share:.2f} % of the photo for backdrop here"
 _LISTED = 40
 _AROUND = 121  # px of the analysis picture
 _EVEN = 16.0  # steepness, in units of the backdrop's noise
@@ -45,33 +48,16 @@ def check(c: Checked) -> list[Finding]:
         doubted[0] = False
         pieces = islands(pieces.chosen(doubted))
     listed = larger_than(pieces, limit / 100 * whole, _LISTED)
-    found = [
-        _finding(c, pieces, i, "Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop") for i in listed
-    ]
+    found = [c.share_of_photo(_CHECK, limit, pieces, i, _LEFT, "rub") for i in listed]
     if c.looked is not None:
         seen = pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
         open_ = islands(c.looked.may_be_open & core & ~seen)
         found += [
-            _finding(c, open_, i, "This may be a gap: a second look would rather take {share:.2f} % of the photo for backdrop here")
+            c.share_of_photo(_CHECK, limit, open_, i, _GAP, "rub")
             for i in larger_than(open_, limit / 100 * whole, _LISTED)
             if not _is_printed(open_, i, d)
         ]
     return found
-
-
-def _finding(c: Checked, pieces: Pieces, label: int, message: str) -> Finding:
-    share = 100 * int(pieces.area[label]) / pieces.labels.size
-    return Finding(
-        check="left-behind",
-        severity="look",
-        message=message.format(share=share),
-        place=c.piece_on_analysis(pieces, label),
-        figure=round(share, 3),
-        limit=c.spec.limits.left_behind,
-        unit="% of photo",
-        stage="clear",
-        tool="rub",
-    )
 
 
 def _is_printed(pieces: Pieces, label: int, difference: Float) -> bool:

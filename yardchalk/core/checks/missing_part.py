@@ -3,11 +3,12 @@
 import cv2
 import numpy as np
 
-from yardchalk.core.checks.finding import Checked, Finding, Severity, Tool, by_size, islands, larger_than
+from yardchalk.core.checks.finding import Checked, Finding, Tool, by_size, islands, larger_than
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import Pieces
 
+_CHECK = "missing-part"
 _LISTED = 6
 _INSIDE = 2, 4  # px deep, just within a piece's border
 _OUTSIDE = 5, 9  # px across: a piece grown by the one is left out of what lies just beyond it, by the other
@@ -49,30 +50,17 @@ def check(c: Checked) -> list[Finding]:
         what = "Another surface in the frame was cleared away" if other else "A part with its own colour was cleared away"
         agreed = other and i in corners and c.looked is not None and float(c.looked.coverage[box][pieces.labels[box] == i].mean()) <= _SURE
         message = what + ": {share:.2f} % of the photo" + (". A second look sees no product there" if agreed else "")
-        found.append(_finding(c, pieces, i, message, severity="note" if agreed else "look", tool="crop" if other else "outline"))
+        tool: Tool = "crop" if other else "outline"
+        found.append(c.share_of_photo(_CHECK, limit, pieces, i, message, tool, "note" if agreed else "look"))
         listed.append(i)
     if c.looked is not None:
         left = c.looked.may_be_print & (c.covered <= _CUT) & ~pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
         pieces = islands(left if c.by_hand is None else left & ~c.by_hand)
         message = "This may be print, and no gap: {share:.2f} % of the photo was cleared that is evenly lit, and darker than the backdrop"
-        for i in larger_than(pieces, limit / 100 * odd.size, _LISTED):
-            found.append(_finding(c, pieces, i, message, severity="look", tool="outline"))
+        found += [
+            c.share_of_photo(_CHECK, limit, pieces, i, message, "outline") for i in larger_than(pieces, limit / 100 * odd.size, _LISTED)
+        ]
     return found
-
-
-def _finding(c: Checked, pieces: Pieces, label: int, message: str, *, severity: Severity, tool: Tool) -> Finding:
-    share = 100 * int(pieces.area[label]) / pieces.labels.size
-    return Finding(
-        check="missing-part",
-        severity=severity,
-        message=message.format(share=share),
-        place=c.piece_on_analysis(pieces, label),
-        figure=round(share, 3),
-        limit=c.spec.limits.missing_part,
-        unit="% of photo",
-        stage="clear",
-        tool=tool,
-    )
 
 
 def _nothing(c: Checked) -> Finding:
@@ -81,7 +69,7 @@ def _nothing(c: Checked) -> Finding:
     if c.given:
         what = "Nothing is to be seen: the file's own transparency leaves none of it. Ask for the photo without it"
     return Finding(
-        check="missing-part",
+        check=_CHECK,
         severity="fix",
         message=what,
         place=c.place_from_analysis(0, 0, w, h),
