@@ -98,11 +98,13 @@ class DisputesTest(unittest.TestCase):
         for hole, light, share in (*((wide, *case) for case in of_wide), *((narrow, *case) for case in of_narrow)):
             self.assertEqual(Dispute(hole, 0.97, light).settled(), share)
 
-    def test_what_is_evenly_lit_and_half_dark_is_print_and_dim_may_be(self) -> None:
-        hole = rectangle(340, 230, 74, 20)
+    def test_a_stroke_evenly_lit_and_half_dark_is_print_and_a_dim_one_may_be_and_a_wide_hole_is_neither(self) -> None:
+        stroke, handle = rectangle(340, 230, 74, 20), rectangle(340, 230, 74, 70)
         across = np.clip(np.arange(SHAPE[1], dtype=np.float32) - 340, 0, 73) / 73
-        for darkest, share, may_be in ((-0.6, 0, 0), (-0.3, 1, 1), (-0.1, 1, 0)):
-            with self.subTest(darkest=darkest):
+        of_stroke = ((-0.6, 0, 0), (-0.3, 1, 1), (-0.1, 1, 0))
+        of_handle = ((-0.6, 1, 0), (-0.3, 1, 0))  # a soft shadow in it is as even
+        for hole, darkest, share, may_be in (*((stroke, *case) for case in of_stroke), *((handle, *case) for case in of_handle)):
+            with self.subTest(hole=int(hole.sum()), darkest=darkest):
                 dispute = Dispute(hole, 0.97, np.broadcast_to(darkest * (1 - across), SHAPE).astype(np.float32))
                 self.assertEqual(dispute.settled(), share)
                 self.assertEqual(float(dispute.said.may_be_print[hole].mean()), may_be)

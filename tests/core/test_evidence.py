@@ -72,6 +72,18 @@ class EvidenceTest(unittest.TestCase):
         for rows in (slice(50, 180), slice(620, 750)):
             self.assertLess(float(error[rows].std()), 0.3)
 
+    def test_a_weave_is_no_noise_of_the_shadows(self) -> None:
+        y, x = np.mgrid[0:800, 0:800]
+        weave = 12 * np.sin(y / 1.5) * np.sin(x / 1.5)
+        cloth = np.zeros((800, 800), bool)
+        cloth[250:550, 250:550] = True
+        light = np.repeat(np.where(cloth, 110 + weave, 215.0)[..., None], 3, axis=2)
+        pixels = np.clip(np.round(light + np.random.default_rng(9).normal(0, 2.5, light.shape)), 0, 255).astype(np.uint8)
+        quiet = without_noise(pixels, fit_backdrop(pixels)).measured * (255 / np.iinfo(np.uint16).max)
+        inside = np.s_[270:530, 270:530, 1]
+        self.assertGreater(float(quiet[inside].std()), 0.9 * float(light[inside].std()))
+        self.assertLess(float((quiet - light)[50:200].std()), 0.3 * 2.5)
+
 
 if __name__ == "__main__":
     unittest.main()
