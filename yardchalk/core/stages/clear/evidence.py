@@ -193,15 +193,15 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Without
     small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
     support = cv2.resize(backdrop.support.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
     alive = _alive(small, support, partly=False)
-    there = _or_all(support if alive is None else alive)[::2, ::2]
+    there = _or_all(support if alive is None else alive)
     light = small.astype(np.float32)
-    off = np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there]
+    off = np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there[::2, ::2]]
     noise = 1.48 * float(np.median(off)) if off.size else 0.0
     if noise <= _LOUD:
         return WithoutNoise(pixels, pixels)
     level = top(np.uint16) // top(np.uint8)
     codes = np.arange(top(np.uint16) + 1)
-    slope = np.interp(codes, level * np.arange(top(np.uint8) + 1), 1 / _louder(light, support))
+    slope = np.interp(codes, level * np.arange(top(np.uint8) + 1), 1 / _louder(light, there))
     evened = np.cumsum(slope) - slope[0]
     loud = cv2.resize(np.round(evened[::level]).astype(np.uint16)[pixels], size, interpolation=cv2.INTER_AREA)
     coded = np.round(np.interp(codes, evened, codes)).astype(np.uint16)
@@ -214,17 +214,17 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Without
     return WithoutNoise(np.round(with_some(_LOUD) / level).astype(np.uint8), with_some(_HARDLY_ANY))
 
 
-def _louder(light: Float, support: Mask) -> NDArray[np.floating]:
+def _louder(light: Float, there: Mask) -> NDArray[np.floating]:
     """How many times as loud as on the backdrop noise is at each coded level (256,), at least 1; from coded light (h, w, 3).
 
-    A curve of more contrast makes it louder in the shadows than a camera does. Where the picture is calmest, there is noise
-    alone (Liu, Freeman, Szeliski and Kang, CVPR 2006); at a level that only something with a texture has, it is as at the next.
+    `there` is the backdrop that shows its noise. A curve of more contrast makes it louder in the shadows than a camera does.
+    Where the picture is calmest, there is noise alone (Liu, Freeman, Szeliski and Kang, CVPR 2006); at a level that only
+    something with a texture has, it is as at the next.
     """
     mean = cv2.blur(light, (9, 9))
     loud = np.sqrt(cv2.blur((light - mean) ** 2, (9, 9))).mean(-1)
     bins = top(np.uint8) // _BIN + 1
     at = mean.mean(-1).astype(np.intp) // _BIN
-    there = _or_all(support)
     usual = max(float(np.median(loud[there])), _LOUD)
     louder = np.ones(bins)
     for i in range(int(np.median(at[there])) - 1, -1, -1):
