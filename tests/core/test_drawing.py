@@ -10,8 +10,9 @@ from tests.pictures import Scene
 from yardchalk.core.codecs import encode_picture
 from yardchalk.core.colour import Coded, Float
 from yardchalk.core.deliver import produce
+from yardchalk.core.mending import Bench, offer_for_all
 from yardchalk.core.render import Render
-from yardchalk.core.settings import load_sheet, load_spec
+from yardchalk.core.settings import Marks, load_sheet, load_spec
 from yardchalk.core.stages.clear.drawing import find_drawing
 
 SIDE, FINER = 640, 4
@@ -55,7 +56,29 @@ def two_on_mint() -> tuple[NDArray[np.float32], Float]:
     return laid(np.full((SIDE, SIDE, 3), (190, 228, 210), np.float32), both, WHITE), both
 
 
+def printed_mug() -> tuple[NDArray[np.float32], Float, Float]:
+    """With a handle, and a ring and a dot printed on it that are as white as the page; and where the print is."""
+    handle = covered(((480, 320), (100, 90))) - covered(((480, 320), (60, 55)))
+    mug = np.maximum(covered(((280, 320), (200, 220))), handle)
+    prints = covered(((240, 240), (70, 70))) - covered(((240, 240), (50, 50))) + covered(((260, 430), (30, 25)))
+    return laid(np.full((SIDE, SIDE, 3), WHITE), mug - prints, (60, 120, 70)), mug, prints
+
+
 class DrawingTest(unittest.TestCase):
+    def test_white_print_deep_within_may_be_none_and_is_kept_by_one_press(self) -> None:
+        page, mug, prints = printed_mug()
+        data = encode_picture(coded(page), "png")
+        render = Render(data, "drawing", SHEET)
+        result = produce(render, load_spec("cutout"))
+        self.assertEqual([(f.check, f.severity) for f in result.findings], [("missing-part", "look")] * 2)
+        mend = offer_for_all(result.findings, Bench(Marks(), SHEET, render.framing, result.figures))
+        assert mend is not None
+        render = Render(data, "drawing", SHEET, mend.marks)
+        self.assertEqual(produce(render, load_spec("cutout")).findings, [])
+        alpha = render.cut(1.0, render.whole(1.0)).alpha
+        self.assertGreater(float(alpha[prints == 1].min()), 0.98)
+        self.assertLess(1000 * float(((alpha - mug) ** 2).mean()), 0.6)
+
     def test_what_is_drawn_is_cut_out_whole_however_pale_and_however_hard_it_was_packed(self) -> None:
         for made in (pale_bowl, bauble, two_on_mint):
             page, truth = made()

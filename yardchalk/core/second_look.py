@@ -49,7 +49,7 @@ class Look:
         Places within the product, of these or closed for want of the paper's light, that it would rather take for backdrop seen through
         a gap.
     may_be_print : bool, shape (h, w)
-        Gaps that may be print, or a patch: evenly lit, and only somewhere as light as the paper.
+        Gaps that may be print, or a patch: evenly lit, and only somewhere as light as the paper; or drawn deep within.
     """
 
     coverage: Float

@@ -25,8 +25,15 @@ def check(c: Checked) -> list[Finding]:
     """Dropped places with a colour of their own, or far darker than a shadow, or lighter than the backdrop; or nothing kept at all."""
     if not c.shows:
         return [_nothing(c)]
+    found, listed = _parts(c)
+    return found + _prints(c, listed)
+
+
+def _parts(c: Checked) -> tuple[list[Finding], Mask]:
+    """Dropped places that nothing explains, and where they are."""
+    nowhere = np.zeros(c.kept.shape, bool)
     if not c.evidence.support.any() or c.given:
-        return []
+        return [], nowhere
     odd = _odd(c.evidence.features, max(0.15, 40 * c.evidence.chroma_noise))
     near = cv2.dilate((c.covered > 0.1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     odd &= ~near
@@ -53,14 +60,20 @@ def check(c: Checked) -> list[Finding]:
         tool: Tool = "crop" if other else "outline"
         found.append(c.share_of_photo(_CHECK, limit, pieces, i, message, tool, "note" if agreed else "look"))
         listed.append(i)
-    if c.looked is not None:
-        left = c.looked.may_be_print & (c.covered <= _CUT) & ~pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
-        pieces = islands(left if c.by_hand is None else left & ~c.by_hand)
-        message = "This may be print, and no gap: {share:.2f} % of the photo was cleared that is evenly lit, and darker than the backdrop"
-        found += [
-            c.share_of_photo(_CHECK, limit, pieces, i, message, "outline") for i in larger_than(pieces, limit / 100 * odd.size, _LISTED)
-        ]
-    return found
+    return found, pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
+
+
+def _prints(c: Checked, listed: Mask) -> list[Finding]:
+    """Gaps that may be print, but for those listed."""
+    if c.looked is None:
+        return []
+    left = c.looked.may_be_print & (c.covered <= _CUT) & ~listed
+    if c.by_hand is not None:
+        left &= ~c.by_hand
+    pieces = islands(left)
+    limit = c.spec.limits.missing_part
+    message = "This may be print, and no gap: {share:.2f} % of the photo was cleared within the product"
+    return [c.share_of_photo(_CHECK, limit, pieces, i, message, "outline") for i in larger_than(pieces, limit / 100 * left.size, _LISTED)]
 
 
 def _nothing(c: Checked) -> Finding:

@@ -6,13 +6,14 @@ in no palette.
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask
-from yardchalk.core.regions import pieces_of
+from yardchalk.core.regions import outside_of, pieces_of
 
 _RING, _EXACT = 4, 0.95  # px along the frame, and share of them of the very same code
 _FLAT = 0.4  # share of what is drawn that is of the very code all round: a photo has noise
@@ -27,6 +28,7 @@ _REACH = 16.0  # px; as far as JPEG's blocks, two by two, carry a ring
 _CLEAR = 3  # levels; of what is backdrop something differs by no more
 _SOFT = 5  # px of a border
 _SPECK = 12  # px²
+_DEEP = 1.0  # times its own width; an opening that lies farther within than that is no handle's
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,22 @@ class Drawing:
 
     coverage: Float
     border: Mask
+
+    @cached_property
+    def may_be_print(self) -> Mask:
+        """Openings that may be white print as well, bool (h, w): they lie deep within what is drawn, or something floats in them."""
+        drawn = self.coverage > 0.5
+        outside = outside_of(drawn)
+        pieces = pieces_of(~drawn & ~outside, diagonal=False)
+        away = cv2.distanceTransform((~outside).view(np.uint8), cv2.DIST_L2, 5)
+        within = cv2.distanceTransform((~drawn).view(np.uint8), cv2.DIST_L2, 5)
+        doubted = np.zeros(pieces.area.size, bool)
+        for i in 1 + np.flatnonzero(pieces.area[1:] >= _SPECK):
+            box = pieces.box(int(i), 1)
+            piece = pieces.labels[box] == i
+            deep = away[box][piece].min() > _DEEP * 2 * within[box][piece].max()
+            doubted[i] = deep or bool((~outside_of(piece) & ~piece & drawn[box]).any())
+        return pieces.chosen(doubted)
 
 
 def find_drawing(pixels: NDArray[np.uint8]) -> Drawing | None:
