@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yardchalk.core.colour import Float, Mask, encode, to_log
+from yardchalk.core.colour import Float, Mask, encode, log_table, top
 
 _ONE_SURFACE = 0.65  # share of the ring; where less is explained, it holds other surfaces
 _SMALL = 160  # long side of the picture that the surface is fitted on, px
@@ -104,8 +104,10 @@ def fit_backdrop(pixels: NDArray[np.uint8]) -> BackdropModel:
     """
     h, w = pixels.shape[:2]
     s = _SMALL / max(h, w)
-    small = cv2.resize(pixels, (max(8, round(w * s)), max(8, round(h * s))), interpolation=cv2.INTER_AREA)
-    log = to_log(small).astype(np.float64)
+    # In 16 bits: a code of 8 is much of a dark channel's light.
+    fine = pixels.astype(np.uint16) * np.uint16(top(np.uint16) // top(np.uint8))
+    small = cv2.resize(fine, (max(8, round(w * s)), max(8, round(h * s))), interpolation=cv2.INTER_AREA)
+    log = log_table(np.uint16)[small].astype(np.float64)
     hs, ws = log.shape[:2]
     k = max(2, round(0.06 * min(hs, ws)))
     ring = np.ones((hs, ws), bool)

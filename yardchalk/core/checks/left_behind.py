@@ -7,6 +7,7 @@ from yardchalk.core.checks.finding import Checked, Finding, islands, larger_than
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 from yardchalk.core.regions import Pieces
+from yardchalk.core.stages.clear.evidence import Evidence
 
 _CHECK = "left-behind"
 _LEFT = "Backdrop may be left inside the product: {share:.2f} % of the photo looks like backdrop"
@@ -14,7 +15,7 @@ _GAP = "This may be a gap: a second look would rather take {share:.2f} % of the 
 _LISTED = 40
 _AROUND = 121  # px of the analysis picture
 _EVEN = 16.0  # steepness, in units of the backdrop's noise
-# Of a place as a whole: its mean hue and shade in log light, and its median steepness.
+# Of a place as a whole: its mean hue (on light paper) and shade in log light, and its median steepness.
 _MEAN_HUE, _SHADED, _PLAIN = 0.0025, -0.3, 9.5
 _LIT = 0.08  # log light; what is lighter than the backdrop is no backdrop seen through a gap
 _DIM, _UNEVEN = -0.15, 0.04  # log light: mean and deviation of shade, over both of which a pale place is a label
@@ -40,7 +41,7 @@ def check(c: Checked) -> list[Finding]:
         core &= ~c.by_hand
     limit = c.spec.limits.left_behind
     whole = alike.size
-    pieces = islands(_of_the_backdrop(islands(alike), d, c.evidence.steps, limit / 100 * whole))
+    pieces = islands(_of_the_backdrop(islands(alike), d, c.evidence, limit / 100 * whole))
     if c.looked is not None:
         # White paint and labels that are the paper's own colour: what is round them tells.
         believed = pieces.means(((c.looked.coverage >= _BELIEVED) & ~c.looked.rules_stand)[..., None].astype(np.float32))[:, 0]
@@ -86,7 +87,7 @@ def _alike(core: Mask, difference: Float, local: Float, steps: Float) -> Mask:
     return out
 
 
-def _of_the_backdrop(pieces: Pieces, difference: Float, steps: Float, least: float) -> Mask:
+def _of_the_backdrop(pieces: Pieces, difference: Float, evidence: Evidence, least: float) -> Mask:
     """The pieces that are as a whole what the backdrop is; what is only white like it, as a label or enamel, mostly is not.
 
     A pixel's hue is lost in noise; the mean of a piece tells a white paint from the paper. And paint on something round is
@@ -98,6 +99,6 @@ def _of_the_backdrop(pieces: Pieces, difference: Float, steps: Float, least: flo
         mine = pieces.labels[box] == i
         shade, red, blue = difference[box][mine].mean(0)
         hue = float(np.hypot(red, blue))
-        plain = hue < _MEAN_HUE and shade > _SHADED and np.median(steps[box][mine]) < _PLAIN
+        plain = hue < _MEAN_HUE * evidence.coarse and shade > _SHADED and np.median(evidence.steps[box][mine]) < _PLAIN
         chosen[i] = shade < _LIT and (plain or hue > _TINTED)
     return pieces.chosen(chosen)

@@ -29,7 +29,7 @@ _ALIKE, _AS_LIGHT = 0.045, 0.2  # likewise; the hue of a block in shadow is that
 _COLOURED = 0.25  # chroma, log light, that no shadow has
 _MARGIN = 64  # px of backdrop kept round what the first round leaves over
 _GAP_ROUNDS = (9.0, 16.0)
-_GAP_LIKENESS = 0.006  # chroma, log light
+_GAP_LIKENESS = 0.006  # chroma on light paper, log light
 _LATTICE = 8  # openings
 _SLIT = 0.5  # share of a place that is at least 3 px wide; with less it is no gap
 _LEAST_PITTED, _PIT, _PITTED = 250, 7, 0.15  # px of a place, px of its pits, and share of it that they are
@@ -378,7 +378,8 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
     # only a lattice, with many openings alike, is told from it.
     sample = np.flatnonzero(_eroded(reached)[::4, ::4])
     own = float(np.median(_chroma(evidence.features[::4, ::4].reshape(-1, 3)[sample]))) if sample.size else 0.0
-    likeness = max(_GAP_LIKENESS, 6.5 * own)
+    plain = _GAP_LIKENESS * evidence.coarse
+    likeness = max(plain, 6.5 * own)
     less_alike: Mask = np.zeros((h, w), bool)
     openings = 0
     for tolerance in _GAP_ROUNDS:
@@ -408,7 +409,7 @@ def _find_gaps(evidence: Evidence, reached: Mask, difference: Float, whole: int)
                 cv2.dilate(_eight(piece), np.ones((3, 3), np.uint8)) > 0
             )
             if float((ridge[box][round_it] > 20).mean()) > 0.8:
-                lattice = unlike > _GAP_LIKENESS
+                lattice = unlike > plain
                 openings += lattice and area > 3e-4 * whole
                 into = less_alike if lattice else gaps
                 into[box] |= piece

@@ -6,7 +6,7 @@ of the ratio (*shade*) and the log of the ratios between its channels (*chroma*,
 for each the steepness of its steps, divided by what noise does on the backdrop itself.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import cv2
@@ -59,6 +59,8 @@ class Evidence:
         Standard deviation of the unsmoothed shade on the backdrop, log light.
     quieted : bool
         Whether loud noise was taken from the picture, which has softened its borders.
+    coarse : float
+        How many times as much of hue a code is in the backdrop's light as on light paper, at least 1: dark channels are told by few.
     """
 
     features: Float
@@ -67,16 +69,15 @@ class Evidence:
     chroma_noise: float
     shade_noise: float
     quieted: bool
+    coarse: float
 
     def cropped(self, at: tuple[slice, slice]) -> "Evidence":
         """The evidence of a part of the picture."""
-        return Evidence(
-            np.ascontiguousarray(self.features[at]),
-            np.ascontiguousarray(self.steps[at]),
-            np.ascontiguousarray(self.support[at]),
-            self.chroma_noise,
-            self.shade_noise,
-            self.quieted,
+        return replace(
+            self,
+            features=np.ascontiguousarray(self.features[at]),
+            steps=np.ascontiguousarray(self.steps[at]),
+            support=np.ascontiguousarray(self.support[at]),
         )
 
 
@@ -94,7 +95,8 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: C
     measured = _or_all(support) if alive is None else alive
     there = _or_all(np.ascontiguousarray(measured[::3, ::3]))
     there_half = _or_all(np.ascontiguousarray(cv2.resize(measured.view(np.uint8), half, interpolation=cv2.INTER_NEAREST)[::2, ::2]) > 0)
-    least = _rounding(backdrop.mean_light) * (_FINER if quieted else 1)
+    of_code = _rounding(backdrop.mean_light)
+    least = of_code * (_FINER if quieted else 1)
     if alive is None:
         least[0] *= _USUAL
     fine = np.zeros((h, w), np.float32)
@@ -120,7 +122,7 @@ def gather_evidence(pixels: NDArray[np.uint8], backdrop: BackdropModel, quiet: C
     rough = np.abs(shade[::3, ::3] - blurred[::3, ::3])[there]
     steps = np.sqrt(fine, out=fine)
     steps /= _how_rough(steps, support)
-    return Evidence(cv2.merge(smooth), steps, support, max(noise[1:]), float(np.median(rough)) * 1.48, quieted)
+    return Evidence(cv2.merge(smooth), steps, support, max(noise[1:]), float(np.median(rough)) * 1.48, quieted, float(of_code[1:].mean()))
 
 
 def _how_rough(steps: Float, support: Mask) -> Float:
