@@ -109,6 +109,25 @@ def _on_a_table(codes: Float, truth: Float) -> Float:
     return encode(np.clip(light + share[..., None] * (light.mean(2, keepdims=True) * wood - light), 0, 1)).astype(np.float32)
 
 
+def _laid_on(colour: tuple[float, float, float]) -> Handling:
+    """On paper of that linear light, that falls off to a corner, with a soft shadow where the product stands and a camera's noise."""
+
+    def handle(codes: Float, truth: Float) -> Float:
+        # Here, since its threads do not outlive a fork.
+        from pymatting import estimate_foreground_ml
+
+        h, w = truth.shape
+        y, x = np.mgrid[:h, :w].astype(np.float32)
+        product = estimate_foreground_ml(decode(codes).astype(float), truth.astype(float)).astype(np.float32)
+        shadow = cv2.GaussianBlur(np.roll(truth, round(0.012 * h), 0), (0, 0), 0.012 * h)
+        paper = np.array(colour, np.float32) * ((1 - 0.3 * (0.7 * x / w + 0.3 * y / h)) * (1 - 0.5 * shadow))[..., None]
+        light = cv2.GaussianBlur(truth[..., None] * product + (1 - truth[..., None]) * paper, (0, 0), 0.6)
+        noise = np.random.default_rng(1).standard_normal(light.shape, np.float32)
+        return encode(np.clip(light + 0.006 * np.sqrt(light + 0.002) * noise, 0, 1)).astype(np.float32)
+
+    return handle
+
+
 def _lettering(mask: Codes, x: int, y: int, reach: float) -> None:
     size, thick = reach / 55, max(1, round(reach / 22))
     (width, height), _ = cv2.getTextSize("500 g", cv2.FONT_HERSHEY_DUPLEX, size, thick)
@@ -167,6 +186,10 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "darker to the right": (_lit(lambda x, y: np.exp(-1.1 * (x + 0.5))[..., None]), 92),
     "lamps of two hues": (_lit(lambda x, y: np.stack([0.87 - 0.25 * x, np.full_like(x, 0.95), 0.85 + 0.3 * x], axis=-1)), 92),
     "on a table": (_on_a_table, 92),
+    "on grey paper": (_laid_on((0.18, 0.18, 0.18)), 92),
+    "on black paper": (_laid_on((0.008, 0.008, 0.008)), 92),
+    "on red paper": (_laid_on((0.45, 0.05, 0.05)), 92),
+    "on navy paper": (_laid_on((0.008, 0.02, 0.08)), 92),
     "more contrast": (lambda codes, truth: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
     "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
     "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tests.pictures import Made, Scene, iou
+from yardchalk.core.backdrop import fit_backdrop
 from yardchalk.core.clear_settings import (
     AnyRegion,
     AutomaticRegion,
@@ -501,6 +502,14 @@ class KindsTest(unittest.TestCase):
         self.assertIsNone(advice(values[0], 1.0, inked=False))
         for sure, inked, wanted in ((1.0, False, "Box"), (0.3, False, "Outline"), (1.0, True, "Ink")):
             self.assertIn(wanted, advice(values[1], sure, inked=inked) or "")
+
+    def test_colours_overlap_by_as_much_however_light_the_photo_is(self) -> None:
+        shares = []
+        for level in (220, 224, 228, 232):
+            pixels = Scene(level=level, gradient=0, colour=(level, level, level), handle=False, noise=0.004, shadow=0).made().pixels
+            shares.append(overlap_of_colours(pixels, fit_backdrop(pixels), Scene(handle=False).made().alpha < 0.5).share)
+        self.assertGreater(min(shares), LIMIT)
+        self.assertLess(max(shares) - min(shares), 0.05)
 
 
 def _print_on_paper() -> tuple[Coded, Float, Float]:

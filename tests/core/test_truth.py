@@ -61,6 +61,7 @@ class TruthTest(unittest.TestCase):
         # White on white in noise, in more of it stoneware in its own shadow, and where half of the paper has none since it is burnt out;
         # a blue backdrop in a file's blocks, in the dark, in noise; an icon whose handle's gap JPEG has ringed twice. A pot whose shadow
         # joins it to a table in the corners' dark; a shadow that a curve has made as dark as stoneware; two hues in terraces on a print.
+        # Handles before coloured paper, whose dark channels have few codes.
         for number, handling in (
             ("PW-1004", "noise of 2.5 levels"),
             ("PW-1047", "noise of 5 levels"),
@@ -72,6 +73,8 @@ class TruthTest(unittest.TestCase):
             ("PW-1023", "darker to the corners"),
             ("PW-1047", "more contrast"),
             ("PW-1060", "lamps of two hues"),
+            ("PW-1004", "on red paper"),
+            ("PW-1011", "on navy paper"),
         ):
             with self.subTest(number, handling=handling):
                 figures, _ = measure(*TRUTH[number], handling)

@@ -29,6 +29,7 @@ _ROUNDS = (
     (3, False, 0.06),
     (3, False, 0.06),
 )
+_GRAINS = 4.0  # times the usual grain; what is no farther off may be grain: in noise, the dark channel of a coloured backdrop
 
 
 @dataclass(frozen=True)
@@ -126,12 +127,14 @@ def fit_backdrop(pixels: NDArray[np.uint8]) -> BackdropModel:
 def _fit(log: NDArray[np.float64], ring: Mask, start: NDArray[np.float64]) -> BackdropModel:
     """The rounds of the fit on the small picture, from one log light everywhere."""
     hs, ws = log.shape[:2]
+    grain = [_GRAINS * float(np.median(np.abs(part[ring]))) for part in _split(log - cv2.blur(log, (3, 3)))]
     predicted = np.broadcast_to(start, log.shape)
     support = ring
     coefficients = np.zeros((1, 3))
-    for order, ring_only, reach in _ROUNDS:
+    for order, ring_only, usual in _ROUNDS:
         light, chroma = _split(log - predicted)
-        near = (np.abs(light) < reach) & (chroma < max(reach * 0.5, 0.02))
+        reach = max(usual, grain[0])
+        near = (np.abs(light) < reach) & (chroma < max(usual * 0.5, grain[1]))
         support = near & ring if ring_only else _joined_to(ring, near)
         if support.sum() < 30:
             support = ring

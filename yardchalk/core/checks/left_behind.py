@@ -15,6 +15,7 @@ _GAP = "This may be a gap: a second look would rather take {share:.2f} % of the 
 _LISTED = 40
 _AROUND = 121  # px of the analysis picture
 _EVEN = 16.0  # steepness, in units of the backdrop's noise
+_PIXELS_HUE = 0.008  # on light paper; log light
 # Of a place as a whole: its mean hue (on light paper) and shade in log light, and its median steepness.
 _MEAN_HUE, _SHADED, _PLAIN = 0.0025, -0.3, 9.5
 _LIT = 0.08  # log light; what is lighter than the backdrop is no backdrop seen through a gap
@@ -34,7 +35,7 @@ def check(c: Checked) -> list[Finding]:
     chroma = np.where(there, np.hypot(d[::4, ::4, 1], d[::4, ::4, 2]), np.float32(0))
     around = (_AROUND // 4, _AROUND // 4)
     local = cv2.blur(chroma, around) / np.maximum(cv2.blur(there.astype(np.float32), around), 0.05)
-    alike = _alike(core, d, cv2.resize(local, core.shape[::-1]), c.evidence.steps)
+    alike = _alike(core, d, cv2.resize(local, core.shape[::-1]), c.evidence.steps, _PIXELS_HUE * c.evidence.coarse)
     alike = cv2.morphologyEx(alike.view(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0
     if c.by_hand is not None:
         alike &= ~c.by_hand
@@ -71,7 +72,7 @@ def _is_printed(pieces: Pieces, label: int, difference: Float) -> bool:
 
 
 @compiled
-def _alike(core: Mask, difference: Float, local: Float, steps: Float) -> Mask:
+def _alike(core: Mask, difference: Float, local: Float, steps: Float, own_hue: float) -> Mask:
     """Product pixels that look like backdrop, by themselves or beside the hue that is round them.
 
     A hole in a coloured product is dimmed and tinted by it, but has far less hue than what is round it, and is even.
@@ -83,7 +84,7 @@ def _alike(core: Mask, difference: Float, local: Float, steps: Float) -> Mask:
                 shade, red, blue = difference[y, x, 0], difference[y, x, 1], difference[y, x, 2]
                 hue = np.sqrt(red * red + blue * blue)
                 tinted = local[y, x] > 0.25 and hue < 0.2 * local[y, x] and shade > -1.3 and steps[y, x] < _EVEN
-                out[y, x] = tinted or (hue < 0.008 and -0.5 < shade < 0.1)
+                out[y, x] = tinted or (hue < own_hue and -0.5 < shade < 0.1)
     return out
 
 

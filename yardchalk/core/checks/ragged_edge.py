@@ -11,7 +11,7 @@ _SEEN = 0.5  # share of it that a close look was had of
 
 
 def check(c: Checked) -> list[Finding]:
-    """One finding if more of the outline than the limit is ragged; its place is the longest such stretch.
+    """One finding if more of the outline than the limit is ragged; its place is the longest stretch of what most of that is.
 
     A note where the product is fine detail, which has a finding of its own: beside bristles, no outline is smooth. Nor is that of
     ink, which is taken as it was printed. What was drawn has no soft edge to be cut too sharp.
@@ -19,20 +19,28 @@ def check(c: Checked) -> list[Finding]:
     if c.inked:
         return []
     length = sum(stretch.length for stretch in c.stretches)
-    ragged = [stretch for stretch in c.stretches if fault(stretch, c.analysis_scale, c.crisp)]
+    faults: dict[str, list[Stretch]] = {}
+    for stretch in c.stretches:
+        wrong = fault(stretch, c.analysis_scale, c.crisp)
+        if wrong is not None:
+            faults.setdefault(wrong, []).append(stretch)
+    lengths = {wrong: sum(stretch.length for stretch in faults[wrong]) for wrong in faults}
     limit = c.spec.limits.ragged_edge
-    share = 100 * sum(stretch.length for stretch in ragged) / max(length, 1)
+    share = 100 * sum(lengths.values()) / max(length, 1)
     if share <= limit:
         return []
-    worst = max(ragged, key=lambda stretch: stretch.length)
-    wrong = fault(worst, c.analysis_scale, c.crisp) or "rough"
+    # Most of it first: that is what is mended.
+    kinds = sorted(lengths, key=lambda wrong: lengths[wrong], reverse=True)
+    wrong = kinds[0]
+    worst = max(faults[wrong], key=lambda stretch: stretch.length)
     # What a close look has found rough is so in the photo; smoothed, bristles would be gone.
     seen = wrong == "rough" and worst.looked > _SEEN
+    why = ", seen closely: fibres, or what is left of a shadow" if seen else ""
     return [
         Finding(
             check="ragged-edge",
             severity="note" if c.thin_share > c.spec.limits.fine_detail else "look",
-            message=f"{share:.0f} % of the outline is {wrong}{', seen closely: fibres, or what is left of a shadow' if seen else ''}",
+            message=f"{share:.0f} % of the outline is {' or '.join(kinds)}{why}",
             place=c.place_from_original(*worst.box),
             figure=round(share, 1),
             limit=limit,

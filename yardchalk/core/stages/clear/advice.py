@@ -11,7 +11,7 @@ from yardchalk.core.colour import Float, Mask, to_linear
 
 LIMIT = 0.15
 _STEP = 3  # px of the analysis picture; one stands for those beside it
-_BINS = ((0, 100, 25), (-64, 64, 32), (-64, 64, 32))  # of L*, a*, b*: 4 CIELAB units each
+_BINS = ((-102, 102, 51), (-130, 130, 65), (-130, 130, 65))  # of L*, a*, b* less the backdrop's: 4 CIELAB units each, it amid one
 _EDGE = 13  # px left out round the product's border, where both mix
 
 
@@ -47,6 +47,7 @@ def overlap_of_colours(pixels: NDArray[np.uint8], model: BackdropModel, backdrop
     light *= np.array(model.mean_light, np.float32)
     light /= np.maximum(model.light(*size), np.float32(1e-3))
     lab = cv2.cvtColor(light, cv2.COLOR_LRGB2Lab).astype(np.float32, copy=False)
+    lab -= np.median(lab[away], axis=0)
     ours, theirs = (_histogram(lab[mask]) for mask in (product, away))
     # A bin that the backdrop fills at all is the backdrop's; what stands in it of the product counts.
     filled = theirs > 1e-3 * theirs.max()
