@@ -78,6 +78,9 @@ class DrawingTest(unittest.TestCase):
         alpha = render.cut(1.0, render.whole(1.0)).alpha
         self.assertGreater(float(alpha[prints == 1].min()), 0.98)
         self.assertLess(1000 * float(((alpha - mug) ** 2).mean()), 0.6)
+        # What was cleared had an edge; nothing of its freed colour is left in what is kept.
+        pixels = render.cutout(1.0, render.whole(1.0))
+        self.assertLess(int(np.abs(pixels[..., :3].astype(int) - coded(page))[cv2.erode(mug, np.ones((9, 9))) == 1].max()), 3)
 
     def test_what_is_drawn_is_cut_out_whole_however_pale_and_however_hard_it_was_packed(self) -> None:
         for made in (pale_bowl, bauble, two_on_mint):

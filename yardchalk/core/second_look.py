@@ -28,7 +28,7 @@ BLOCK = 32  # px; the network halves its picture five times
 _LEAST = np.float32(2e-3)  # linear light
 _DARKEST, _LIGHTEST, _PER_UNIT = -3.0, 0.7, 1.5  # of the log ratio to the backdrop
 _SPECK, _CRUMB = 1e-5, 1e-3  # shares of the picture and of the largest piece; what is smaller is no product
-_FLANK = 5  # px
+FLANK = 5  # px
 _MOSTLY_BURNT, _AT_THE_TOP = 0.5, 0.25  # shares of what the rules left
 _THIN = 13  # px of what is looked at
 _MOSTLY_SOLID = 0.5  # share that is not thin; below, it is a product of thin parts
@@ -73,7 +73,7 @@ class Look:
         pieces = pieces_of(there, diagonal=True)
         kept = pieces.area >= max(_SPECK * there.size, _CRUMB * pieces.area[1:].max(initial=0))
         kept[0] = False
-        return cv2.dilate(pieces.chosen(kept).view(np.uint8), disc(2 * _FLANK + 1)) > 0
+        return cv2.dilate(pieces.chosen(kept).view(np.uint8), disc(2 * FLANK + 1)) > 0
 
 
 def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, product: Mask) -> Look:

@@ -14,8 +14,10 @@ from numpy.typing import NDArray
 from yardchalk.core.clear_settings import AutomaticRegion, ContrastRegion, InkRegion, OutlineRegion
 from yardchalk.core.colour import Coded, Float, Mask, decode, linear_table, top
 from yardchalk.core.pixels import Picture, Region
+from yardchalk.core.regions import disc
 from yardchalk.core.render.clearing import ClearedPhoto, Decisions
 from yardchalk.core.render.photo import ANALYSIS_SIDE
+from yardchalk.core.second_look import FLANK
 from yardchalk.core.settings import EdgeSettings
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.ink import paper_share
@@ -128,7 +130,9 @@ class EdgedPhoto(ClearedPhoto):
         matte = solve_matte(self.uncreased, d.product, d.noise, light, settings, wider, look, at)
         if self.drawing is None:
             return matte
-        known = ~self.drawing.border & (self._automatic.product == d.product)
+        # Beside what a person has otherwise, what was found ended with a flank that is of another border now.
+        other = cv2.dilate((self._automatic.product != d.product).view(np.uint8), disc(2 * FLANK + 1)) > 0
+        known = ~self.drawing.border & ~other
         if wider is not None:
             known &= ~wider
         return replace(matte, alpha=np.where(known, self.drawing.coverage, matte.alpha))
