@@ -39,6 +39,15 @@ def _noisy(levels: float) -> Handling:
     return handle
 
 
+def _out_of_focus(blur: float) -> Handling:
+    """Blurred by so many px, with the noise that a camera adds after that; the product's coverage is as blurred."""
+
+    def handle(codes: Float, truth: Float) -> Float:
+        return _noisy(1)(encode(cv2.GaussianBlur(decode(codes), (0, 0), blur)), truth)
+
+    return handle
+
+
 def _sharpened(radius: float, amount: float) -> Handling:
     return lambda codes, truth: codes + np.float32(amount) * (codes - cv2.GaussianBlur(codes, (0, 0), radius))
 
@@ -167,6 +176,9 @@ def _with_print(draw: Callable[[Codes, int, int, float], None], inks: list[tuple
 
 _WHITE, _PASTEL = [(0.92, 0.92, 0.92)] * 3, [(0.95, 0.8, 0.78), (0.8, 0.92, 0.82), (0.8, 0.87, 0.96)]
 
+_BLURS = 1.5, 3.0  # px
+_FOCUS = {f"out of focus by {blur:g} px": blur for blur in _BLURS}
+
 # By name: what is done, and the JPEG's quality.
 HANDLINGS: dict[str, tuple[Handling, int]] = {
     "as they are": (lambda codes, truth: codes, 97),
@@ -191,6 +203,7 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "on red paper": (_laid_on((0.45, 0.05, 0.05)), 92),
     "on navy paper": (_laid_on((0.008, 0.02, 0.08)), 92),
     "more contrast": (lambda codes, truth: codes + 0.12 * np.sin(2 * np.pi * (codes - 0.5)).astype(np.float32), 92),
+    **{name: (_out_of_focus(blur), 92) for name, blur in _FOCUS.items()},
     "sharpened by 1 px": (_sharpened(1.0, 1.2), 92),
     "sharpened by 2 px": (_sharpened(2.0, 1.5), 92),
     "white lettering": (_with_print(_lettering, _WHITE), 92),
@@ -211,6 +224,15 @@ def handled(photo: Path, truth: Path, name: str) -> bytes:
     return simplejpeg.encode_jpeg(np.ascontiguousarray(codes), quality, "RGB", "420")
 
 
+def scored(matte: Float, truth: Path, name: str) -> dict[str, float]:
+    """Figures of a matte (h, w) that was found in a photo after one of `HANDLINGS`."""
+    alpha, (h, w) = unit(truth), matte.shape
+    if name in _FOCUS:
+        alpha = cv2.GaussianBlur(alpha, (0, 0), _FOCUS[name])
+    alpha = np.clip(cv2.resize(alpha, (w, h), interpolation=cv2.INTER_AREA if h < alpha.shape[0] else cv2.INTER_CUBIC), 0, 1)
+    return score(matte, alpha)
+
+
 def measure(photo: Path, truth: Path, name: str) -> tuple[dict[str, float], bool]:
     """Figures of a photo after one of `HANDLINGS`, and whether there is a finding to look at or to fix."""
     cv2.setNumThreads(1)
@@ -218,9 +240,7 @@ def measure(photo: Path, truth: Path, name: str) -> tuple[dict[str, float], bool
     done = produce(render, load_spec("cutout"), whole_frame=True, matte=True)
     assert done.matte is not None
     matte = (decode_photo(done.matte, "matte").pixels[..., 0] / 255).astype(np.float32)
-    alpha, (h, w) = unit(truth), matte.shape
-    alpha = np.clip(cv2.resize(alpha, (w, h), interpolation=cv2.INTER_AREA if h < alpha.shape[0] else cv2.INTER_CUBIC), 0, 1)
-    return score(matte, alpha), any(f.severity != "note" for f in done.findings)
+    return scored(matte, truth, name), any(f.severity != "note" for f in done.findings)
 
 
 def run() -> dict[str, float]:

@@ -76,3 +76,11 @@ def iou(found: Float, truth: Float) -> float:
     """Intersection over union of coverage above a half."""
     a, b = found > 0.5, truth > 0.5
     return float((a & b).sum() / max((a | b).sum(), 1))
+
+
+def half_in_focus(pixels: Coded, blur: float) -> Coded:
+    """With its lower half blurred by so many px: as what lies nearer than what the lens was set to."""
+    out = cv2.GaussianBlur(pixels, (0, 0), blur)
+    middle = len(pixels) // 2
+    out[:middle] = pixels[:middle]
+    return out

@@ -12,13 +12,13 @@ from yardchalk.core.checks import REGISTRY, Finding, left_behind, missing_part, 
 from yardchalk.core.checks.lot import MEASURES, check_lot
 from yardchalk.core.clear_settings import AutomaticRegion, BoxRegion, BrushStroke, ClearMarks, StrokesRegion
 from yardchalk.core.codecs import decode_photo, encode_picture
-from yardchalk.core.colour import Coded, Mask, to_coded
+from yardchalk.core.colour import Coded, Mask, to_coded, to_linear
 from yardchalk.core.deliver import examine, on_canvas, produce
 from yardchalk.core.pixels import Region
 from yardchalk.core.regions import disc
 from yardchalk.core.render import Decisions, Render, StageCache
 from yardchalk.core.settings import BalanceMarks, LiftMarks, ListingSpec, Marks, load_sheet, load_spec
-from yardchalk.core.softness import softness
+from yardchalk.core.softness import blur_of_edges, softness
 from yardchalk.core.stages.place import full_frame, place
 
 WHITE = load_sheet("white")
@@ -169,6 +169,21 @@ class CheckTest(unittest.TestCase):
         self.assertEqual([f for i, one in enumerate(found) if i != 4 for f in one], [], "sharper than the others is no fault")
         self.assertEqual(check_lot(lot[:5]), [[]] * 5, "five photos are no lot to be odd in")
 
+    def test_a_photo_out_of_focus_is_said_and_cut_out_as_well_at_a_size_at_which_it_is_sharp(self) -> None:
+        def blurred(blur: float) -> Render:
+            light = cv2.GaussianBlur(to_linear(self.made.pixels), (0, 0), blur)
+            return Render(encode_picture(to_coded(light, np.uint8), "jpeg", quality=95), "pot", WHITE)
+
+        self.assertEqual(self.found(produce(Render(self.made.jpeg, "pot", WHITE, cache=CACHE), PNG).findings, "out-of-focus"), [])
+        for blur in (2.5, 4.0):
+            with self.subTest(blur=blur):
+                render = blurred(blur)
+                (finding,) = self.found(produce(render, PNG).findings, "out-of-focus")
+                self.assertAlmostEqual(finding.figure, blur, delta=0.15 * blur)
+                self.assertLess(finding.figure * render.analysis_scale, 1.4)
+                found = render.cut(1.0, render.whole(1.0)).alpha
+                self.assertLess(float(np.abs(found - cv2.GaussianBlur(self.made.alpha, (0, 0), blur)).mean()), 2e-3)
+
     def test_softness_is_how_far_detail_is_blurred(self) -> None:
         alpha = self.made.alpha
         steps = np.kron(np.random.default_rng(2).uniform(30, 220, (40, 40)), np.ones((32, 32)))[:960, :1280]
@@ -177,6 +192,7 @@ class CheckTest(unittest.TestCase):
             found = softness(cv2.GaussianBlur(pixels, (0, 0), blur), alpha, 1.0)
             assert found is not None
             self.assertAlmostEqual(found, blur, delta=0.2 * blur)
+            self.assertAlmostEqual(blur_of_edges(cv2.GaussianBlur(pixels, (0, 0), blur)) or 0, blur, delta=0.2 * blur)
 
     def test_many_alike_are_one_with_all_their_places(self) -> None:
         def dust(pixels: Coded) -> None:

@@ -86,6 +86,22 @@ class DisputesTest(unittest.TestCase):
             coloured = Dispute(hole, 0.97, -0.03)
             self.assertEqual(coloured.settled(blue=np.where(hole, np.float32(blue), np.float32(0))), share)
 
+    def test_a_wide_place_of_quite_another_hue_is_no_shadow_and_a_narrow_one_may_be(self) -> None:
+        x, y, w, h = PRODUCT
+        for wide, blue, share in ((200, -0.6, 0), (200, -0.2, 1), (12, -0.6, 1)):
+            with self.subTest(wide=wide, blue=blue):
+                side = rectangle(x + w - wide, y + 20, wide, h - 40)
+                self.assertEqual(Dispute(side, 0.97, -0.4).settled(blue=np.where(side, np.float32(blue), np.float32(0))), share)
+
+    def test_what_is_only_doubted_is_whole_if_little_or_of_quite_another_hue(self) -> None:
+        for size, blue, least in ((60, 0.0, 1), (300, 0.0, 0.65), (300, -2.0, 1)):
+            with self.subTest(size=size, blue=blue):
+                place = rectangle(250, 150, size, size)
+                doubt = Dispute(rectangle(0, 0, 9, 9), 1)
+                doubt.found[place] = 0.65
+                doubt.settled(blue=np.where(place, np.float32(blue), np.float32(0)))
+                self.assertAlmostEqual(float(doubt.found[place].min()), least, places=6)
+
     def test_the_papers_light_is_seen_somewhere_in_a_wide_hole_and_in_a_narrow_one_at_least_a_rims_shadow(self) -> None:
         wide, narrow = rectangle(340, 230, 74, 60), rectangle(340, 230, 74, 20)
         across = np.clip(np.arange(SHAPE[1], dtype=np.float32) - 340, 0, 73) / 73

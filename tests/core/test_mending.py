@@ -6,7 +6,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from tests.pictures import Scene
+from tests.pictures import Scene, half_in_focus
 from yardchalk.core.checks import Finding, verdict_of
 from yardchalk.core.checks.allowing import Allowance, allow
 from yardchalk.core.checks.finding import Place
@@ -55,7 +55,7 @@ class MendTest(unittest.TestCase):
         grey = SCENE.but(colour=(128, 128, 128)).made().jpeg
         warm = SCENE.but(lamp=(1.0, 0.9, 0.7)).made().jpeg
         plain = SCENE.made().jpeg
-        soft = encode_picture(cv2.GaussianBlur(SCENE.made().pixels, (0, 0), 4), "jpeg", quality=95)
+        soft = encode_picture(half_in_focus(SCENE.made().pixels, 3), "jpeg", quality=95)
         for check, photo, marks, words in (
             ("lost-highlights", pale, Marks(lift=LiftMarks(white_point=190)), "White point back"),
             ("lost-shadows", dark, Marks(lift=LiftMarks(black_point=60)), "Black point to 0"),
@@ -135,7 +135,7 @@ class MendTest(unittest.TestCase):
     def test_where_only_a_person_can_say_nothing_is_offered(self) -> None:
         render = Render(SCENE.made().jpeg, "pot", WHITE, cache=CACHE)
         bench = Bench(Marks(), WHITE, render.framing, {})
-        for check in ("weak-outline", "too-alike", "soft-picture", "cut-off", "file"):
+        for check in ("weak-outline", "too-alike", "out-of-focus", "soft-picture", "cut-off", "file"):
             finding = Finding(check=check, severity="look", message="", figure=1, limit=0, unit="px", stage="clear")
             self.assertIsNone(offer_mend(finding, bench), check)
 

@@ -174,6 +174,8 @@ def examine(render: Render, spec: ListingSpec, placing: Placing, laid: Laid, dat
         inked=render.inked,
         found_inked=render.found_inked,
         bars=render.bars,
+        spread=render.solution.spread / render.analysis_scale * placing.scale,
+        blur=render.blur,
         crisp=render.solution.crisp,
     )
 

@@ -26,6 +26,7 @@ _SURE_TO_CLOSE = 0.5  # and a gap of the rules that it takes for product
 _SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not like clean paper: darker by so much, or of such a hue
 _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _OF_ANOTHER_HUE = 0.5  # log light; paper seen through a hole is not as far off the backdrop's hue as that, but for between wires
+_NO_SHADOWS, _WIDE_SHADOW = 0.4, 0.01  # log light; share of the picture
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
 BURNT = 250  # coded level of a channel
@@ -235,6 +236,8 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> S
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
             enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
             enough[(ratios @ _SHADE[0] > _LIGHTER) & ~strips] = np.inf
+            # Nor has a wide shadow the hue that a narrow one takes on beside a product.
+            enough[(off_hue(ratios) > _NO_SHADOWS) & (pieces.area > _WIDE_SHADOW * whole.size)] = np.inf
             if not wires:
                 enough[(off_hue(ratios) > _OF_ANOTHER_HUE) & ~strips] = np.inf
             narrow = pieces.means(cv2.erode(whole.view(np.uint8), disc(_BROAD))[..., None].astype(np.float32))[:, 0] == 0
@@ -252,7 +255,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> S
         closed, may_be_print = _close_print(found, cv2.transform(seen.ratio, _SHADE), product)
         stand &= ~closed
         may_be_open |= closed
-        _close_doubts(found, deep)
+        _close_doubts(found, deep, seen.ratio)
     return Settled(stand, may_be_open, may_be_print)
 
 
@@ -329,10 +332,14 @@ def _off_smooth(shade: Float, within: Mask) -> float:
     return float(np.quantile(offs, _MOSTLY)) if offs.size else np.inf
 
 
-def _close_doubts(found: Float, deep: Mask) -> None:
-    """Make whole what the network only doubts, `deep` in what both take for product; unless that is much, as between a feather's barbs."""
+def _close_doubts(found: Float, deep: Mask, ratio: Float) -> None:
+    """Make whole what the network only doubts, `deep` in what both take for product; unless that is much, as between a feather's barbs,
+    and of the backdrop's hue.
+    """
     pieces = pieces_of(deep & (found < _WHOLE), diagonal=True)
     doubted = pieces.means((found <= 0.5)[..., None].astype(np.float32))[:, 0] == 0
     doubted[0] = False
-    if pieces.area[doubted].sum() < _DOUBTED * cv2.countNonZero(deep.view(np.uint8)):
-        found[pieces.chosen(doubted)] = 1
+    coloured = doubted & (off_hue(pieces.means(ratio)) > _OF_ANOTHER_HUE)
+    if pieces.area[doubted & ~coloured].sum() >= _DOUBTED * cv2.countNonZero(deep.view(np.uint8)):
+        doubted = coloured
+    found[pieces.chosen(doubted)] = 1

@@ -11,6 +11,8 @@ _BORDER = 9  # px left out along the outline, whose edges are the matte's
 _FINE, _COARSE = 0.7, 3.0  # px
 _STEEP = 90  # percentile of the coarse gradient: from there on, there is something to be sharp
 _FLANKS = 15  # px
+_STEEPEST, _NEARLY = 99.9, 0.25  # percentile of the coarse gradient of a whole picture, and share of it: its steepest edges
+_FLAT = 1e-8
 _LEAST = 1000  # px of product that can be looked at
 _MOST = 20.0  # px; softer is the same
 
@@ -55,10 +57,24 @@ def blur_of_outline(pixels: NDArray[np.uint8], product: Mask) -> float | None:
     return _spread(fine, coarse, near)
 
 
+def blur_of_edges(pixels: NDArray[np.uint8]) -> float | None:
+    """The same of the steepest edges of a whole picture, coded (h, w, 3): of a photo that is sharp anywhere, they are sharp."""
+    luma = pixels[..., 1].astype(np.float32) / np.float32(255)
+    fine, coarse = (_gradient(cv2.GaussianBlur(luma, (0, 0), sigma)) for sigma in (_FINE, _COARSE))
+    steepest = float(np.percentile(coarse, _STEEPEST))
+    return _blur_by(fine, coarse, (coarse >= max(_NEARLY * steepest, _FLAT)).view(np.uint8))
+
+
 def _spread(fine: Float, coarse: Float, there: NDArray[np.uint8]) -> float | None:
-    steep = (coarse >= max(float(np.percentile(coarse[there > 0], _STEEP)), 1e-8)).view(np.uint8) & there
+    steep = (coarse >= max(float(np.percentile(coarse[there > 0], _STEEP)), _FLAT)).view(np.uint8) & there
+    return _blur_by(fine, coarse, steep, there)
+
+
+def _blur_by(fine: Float, coarse: Float, steep: NDArray[np.uint8], there: NDArray[np.uint8] | None = None) -> float | None:
     # All of the step, from flank to flank.
-    steep = cv2.dilate(steep, np.ones((_FLANKS, _FLANKS), np.uint8)) & there
+    steep = cv2.dilate(steep, np.ones((_FLANKS, _FLANKS), np.uint8))
+    if there is not None:
+        steep &= there
     if not steep.any():
         return None
     ratio = (float(fine[steep > 0].sum()) / float(coarse[steep > 0].sum())) ** 2

@@ -3925,6 +3925,12 @@ export interface components {
              */
             lost_shadows: number;
             /**
+             * Blur
+             * @description How far a photo's sharpest edges may be spread on the picture, or on it, px.
+             * @default 1.8
+             */
+            blur: number;
+            /**
              * Cast
              * @description How far what should be neutral may be from it, ΔE00.
              * @default 1.5
@@ -4223,6 +4229,7 @@ export interface components {
              *       "white_level": 255,
              *       "lost_highlights": 0.1,
              *       "lost_shadows": 0.1,
+             *       "blur": 1.8,
              *       "cast": 1.5,
              *       "too_alike": 15,
              *       "out_of_srgb": 0.1,

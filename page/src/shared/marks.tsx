@@ -48,6 +48,7 @@ const checkNames: Record<string, string> = {
   'lost-shadows': 'Lost shadows',
   cast: 'Cast',
   'too-alike': 'Too alike',
+  'out-of-focus': 'Out of focus',
   'soft-picture': 'Soft picture',
   'odd-one-out': 'Odd one out',
   'left-behind': 'Left behind',

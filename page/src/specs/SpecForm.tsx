@@ -322,6 +322,7 @@ const LIMITS = {
   left_behind: ['Left behind', '% of photo'],
   missing_part: ['Missing part', '% of photo'],
   fringe: ['Fringe', 'ΔE'],
+  blur: ['Out of focus', 'px'],
   cast: ['Cast', 'ΔE'],
   too_alike: ['Too alike', '% of colours'],
   weak_outline: ['Weak outline', '% of side'],

@@ -171,6 +171,8 @@ class Checked:
     inked : whether the matte goes by ink on paper, whose rough and faint edges are meant.
     found_inked : whether it does so because automatic clearing took the photo for a print.
     bars : along the photo's frame.
+    spread : of the product's edge, px of the result (standard deviation).
+    blur : of the photo's steepest edges, px of the photo (standard deviation); None where there is none.
     crisp : whether the photo's own edges are as sharp as can be, as drawn ones are.
     """
 
@@ -199,6 +201,8 @@ class Checked:
     inked: bool = False
     found_inked: bool = False
     bars: Bars = NO_BARS
+    spread: float = 0.0
+    blur: float | None = None
     crisp: bool = False
 
     @cached_property

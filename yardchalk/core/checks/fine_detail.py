@@ -33,7 +33,7 @@ def check(c: Checked) -> list[Finding]:
         Finding(
             check="fine-detail",
             severity="look",
-            message=f"{share:.0f} % of the product is thin {why}: its matte is doubtful there",
+            message=f"{share:.1f} % of the product is thin {why}: its matte is doubtful there",
             place=c.place_from_analysis(int(left), int(top), int(right - left), int(bottom - top)),
             figure=round(share, 1),
             limit=limit,

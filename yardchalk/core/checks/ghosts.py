@@ -8,7 +8,7 @@ from yardchalk.core.colour import Float, Mask
 from yardchalk.core.compiled import compiled
 
 _FAINT = 0.1
-_EDGE = 3  # px; an edge may reach this far
+_EDGE, _TAIL = 3, 4.0  # px; an edge may reach this far; and one that is spread widely, so many times its spread
 _FARTHEST = 48  # px; also where a photo of a few px is enlarged a thousand times
 _LISTED = 40
 
@@ -19,7 +19,7 @@ def check(c: Checked) -> list[Finding]:
         return []
     # Of a photo that is enlarged, edges and islands are as much larger.
     larger = max(1.0, c.placing.scale)
-    size = 2 * min(round(_EDGE * larger), _FARTHEST) + 1
+    size = 2 * min(round(max(_EDGE * larger, _TAIL * c.spread)), _FARTHEST) + 1
     near = cv2.dilate((c.alpha >= _FAINT).view(np.uint8), np.ones((size, size), np.uint8))
     faint = _faint(c.alpha, near)
     limit = c.spec.limits.ghosts * larger**2

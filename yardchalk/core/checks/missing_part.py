@@ -17,6 +17,7 @@ _CRISP = 0.65  # of its difference from the backdrop that a part loses on the wa
 _FREE = 40  # px; with so little border of its own towards the backdrop nothing tells
 _SHADE = 0.3  # of a step in shade, beside one in hue
 _LARGE, _COLOURED = 0.05, 0.25  # share of the photo; chroma, log light
+_HUE = 0.15  # chroma on light paper, log light; with more, a place has a colour of its own
 _CUT = 0.5  # coverage; what has more was kept
 _SURE = 0.1  # coverage by the second look, mean; where it sees more, what is dropped is neither shading nor another surface for sure
 
@@ -34,7 +35,7 @@ def _parts(c: Checked) -> tuple[list[Finding], Mask]:
     nowhere = np.zeros(c.kept.shape, bool)
     if not c.evidence.support.any() or c.given:
         return [], nowhere
-    odd = _odd(c.evidence.features, max(0.15, 40 * c.evidence.chroma_noise))
+    odd = _odd(c.evidence.features, max(_HUE * c.evidence.coarse, 40 * c.evidence.chroma_noise))
     near = cv2.dilate((c.covered > 0.1).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     odd &= ~near
     if c.by_hand is not None:

@@ -16,12 +16,15 @@ from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.render.cache import StageCache
 from yardchalk.core.settings import FrameMarks, Marks, RunSheet
 from yardchalk.core.settings_base import Length, Stroke
+from yardchalk.core.softness import blur_of_edges
 from yardchalk.core.stages.frame import Framing, make_framing
 from yardchalk.core.stages.lift import region_of
 from yardchalk.core.stages.plot import Plot
 
 ANALYSIS_SIDE = 1600  # px
 _ANALYSIS_NEAR = 0.9  # of that: a codec's scale that comes so close is taken as it is
+# px; a photo whose edges are more blurred than the one is looked at so small that they are as sharp as the other, but no smaller than that.
+_SOFT, _SHARP, _LEAST_SIDE = 1.7, 0.75, 400
 
 
 class FramedPhoto:
@@ -87,7 +90,7 @@ class FramedPhoto:
     def _decoded(self, scale: float) -> Picture:
         """The framed photo at a codec scale that is no less; one serves every smaller size, so few are ever decoded."""
         full = max(self.facts.width, self.facts.height)
-        least = round(full * max(scale, self.analysis_scale))
+        least = round(full * max(scale, self._sharp_scale))
         shrink = next((s for s in (8, 4, 2) if full // s >= least), 1) if self.facts.format == "JPEG" else 1
         picture = self.cache.get(
             (self.file_digest, "decoded", shrink),
@@ -127,14 +130,33 @@ class FramedPhoto:
         self.cache.forget(self._part_key(*self.size_at(scale), region))
 
     @property
-    def analysis_scale(self) -> float:
-        """Of the analysis picture: a scale at which the codec decodes, if one comes close, else 1,600 px and no less."""
+    def _sharp_scale(self) -> float:
+        """Of the analysis picture of a sharp photo: a scale at which the codec decodes, if one comes close, else 1,600 px and no less."""
         longest = max(self.framing.width, self.framing.height)
         if self.facts.format == "JPEG" and self.framing.plain:
             near = [s for s in (8, 4, 2) if _ANALYSIS_NEAR * ANALYSIS_SIDE <= longest / s <= ANALYSIS_SIDE and longest % s == 0]
             if near:
                 return 1 / near[0]
         return min(1.0, ANALYSIS_SIDE / longest)
+
+    @property
+    def blur(self) -> float | None:
+        """How far the photo's steepest edges are spread, px of it (standard deviation); None where there is none."""
+
+        def measure() -> float | None:
+            scale = self._sharp_scale
+            found = blur_of_edges(self.photo(scale).eight_bit().pixels.astype(np.uint8, copy=False))
+            return None if found is None else found / scale
+
+        return self.cache.get((self.digest, "blur"), measure)
+
+    @property
+    def analysis_scale(self) -> float:
+        """Of the analysis picture: of a photo that is soft, a scale at which it is as sharp as others are."""
+        scale, blur = self._sharp_scale, self.blur or 0.0
+        if blur * scale <= _SOFT:
+            return scale
+        return min(scale, max(_SHARP / blur, _LEAST_SIDE / max(self.framing.width, self.framing.height)))
 
     @property
     def analysis(self) -> NDArray[np.uint8]:
