@@ -24,7 +24,7 @@ from yardchalk.core.stages.plot import Plot
 ANALYSIS_SIDE = 1600  # px
 _ANALYSIS_NEAR = 0.9  # of that: a codec's scale that comes so close is taken as it is
 # px; a photo whose edges are more blurred than the one is looked at so small that they are as sharp as the other, but no smaller than that.
-_SOFT, _SHARP, _LEAST_SIDE = 1.7, 0.75, 400
+_SOFT, _SHARP, _LEAST_SIDE = 1.8, 0.75, 400
 
 
 class FramedPhoto:
