@@ -36,8 +36,8 @@ class Dispute:
         self.found: Float = np.where(told, 0.5 + off, 0.5 - off).astype(np.float32)
         self.shade: Float = shade.astype(np.float32)
 
-    def settled(self, steep: Mask | None = None, blue: Float | float = 0) -> float:
-        """Share of what is disputed that the network gets; `blue` is what its blue has beyond its light, log light."""
+    def settled(self, steep: Mask | None = None, blue: Float | float = 0, soft: bool = False) -> float:
+        """Share of what is disputed that the network gets; `blue` is what blue has beyond its light, log light."""
         if steep is None:
             steps = cv2.morphologyEx(self.shade, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) > 0.2
             steep = cv2.dilate(steps.view(np.uint8), disc(7)) > 0
@@ -47,6 +47,7 @@ class Dispute:
             self.product,
             Seen(np.dstack([self.shade, self.shade, self.shade + blue]).astype(np.float32), steep, nowhere),
             wires=False,
+            soft=soft,
         )
         core = cv2.erode(self.other.view(np.uint8), disc(5)) > 0
         return float(((self.found > 0.5) != self.product)[core].mean())
@@ -101,6 +102,13 @@ class DisputesTest(unittest.TestCase):
                 doubt.found[place] = 0.65
                 doubt.settled(blue=np.where(place, np.float32(blue), np.float32(0)))
                 self.assertAlmostEqual(float(doubt.found[place].min()), least, places=6)
+
+    def test_out_of_focus_nothing_narrow_is_open(self) -> None:
+        for width, soft, open_ in ((5, False, True), (5, True, False), (40, True, True)):
+            with self.subTest(width=width, soft=soft):
+                dispute = Dispute(rectangle(300, 250, width, 120), 0.98)
+                dispute.settled(soft=soft)
+                self.assertEqual(bool((dispute.found[250:370, 300 : 300 + width] <= 0.5).any()), open_)
 
     def test_the_papers_light_is_seen_somewhere_in_a_wide_hole_and_in_a_narrow_one_at_least_a_rims_shadow(self) -> None:
         wide, narrow = rectangle(340, 230, 74, 60), rectangle(340, 230, 74, 20)

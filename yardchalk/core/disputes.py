@@ -26,6 +26,7 @@ _SURE_TO_CLOSE = 0.5  # and a gap of the rules that it takes for product
 _SURE_OF_SHADOW = 0.72  # and one that it drops along the outside, that is not like clean paper: darker by so much, or of such a hue
 _DARKER, _OF_A_HUE = 0.1, 0.03  # log light
 _OF_ANOTHER_HUE = 0.5  # log light; paper seen through a hole is not as far off the backdrop's hue as that, but for between wires
+_SOFT_EDGE, _SURE_IN_SOFT = 7, 0.87  # px of what is looked at; and how sure it must be to drop anything of a photo that is out of focus
 _NO_SHADOWS, _WIDE_SHADOW = 0.4, 0.01  # log light; share of the picture
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
@@ -177,7 +178,7 @@ class Settled(NamedTuple):
     may_be_print: Mask
 
 
-def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> Settled:
+def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft: bool = False) -> Settled:
     """Where the network would have whole pieces otherwise than the rules and is not sure of them, the rules stand.
 
     Parameters
@@ -189,6 +190,8 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> S
     seen : what is seen there.
     wires : bool
         Whether the product is of thin parts.
+    soft : bool
+        Whether the photo is out of focus: of such the network was taught none, and doubts much.
     """
     stand, may_be_open, may_be_print = (np.zeros(found.shape, bool) for _ in range(3))
     looked = found > 0.5
@@ -240,6 +243,8 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> S
             enough[(off_hue(ratios) > _NO_SHADOWS) & (pieces.area > _WIDE_SHADOW * whole.size)] = np.inf
             if not wires:
                 enough[(off_hue(ratios) > _OF_ANOTHER_HUE) & ~strips] = np.inf
+                if soft:
+                    enough = np.maximum(enough, _SURE_IN_SOFT)
             narrow = pieces.means(cv2.erode(whole.view(np.uint8), disc(_BROAD))[..., None].astype(np.float32))[:, 0] == 0
             minor &= unlike | narrow
         unsure = (sure < enough) & ~minor
@@ -256,6 +261,8 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool) -> S
         stand &= ~closed
         may_be_open |= closed
         _close_doubts(found, deep, seen.ratio)
+        if soft:
+            _close_narrow(found, product)
     return Settled(stand, may_be_open, may_be_print)
 
 
@@ -340,6 +347,15 @@ def _close_doubts(found: Float, deep: Mask, ratio: Float) -> None:
     doubted = pieces.means((found <= 0.5)[..., None].astype(np.float32))[:, 0] == 0
     doubted[0] = False
     coloured = doubted & (off_hue(pieces.means(ratio)) > _OF_ANOTHER_HUE)
-    if pieces.area[doubted & ~coloured].sum() >= _DOUBTED * cv2.countNonZero(deep.view(np.uint8)):
-        doubted = coloured
-    found[pieces.chosen(doubted)] = 1
+    much = pieces.area[doubted & ~coloured].sum() >= _DOUBTED * cv2.countNonZero(deep.view(np.uint8))
+    found[pieces.chosen(coloured if much else doubted)] = 1
+
+
+def _close_narrow(found: Float, product: Mask) -> None:
+    """Make whole what lies within the rules' product, but for holes that are wider than an edge that is out of focus."""
+    outside = outside_of(found > 0.5)
+    gaps = cv2.morphologyEx((~product).view(np.uint8), cv2.MORPH_OPEN, disc(_SOFT_EDGE)) > 0
+    product = ~gaps
+    holes = cv2.morphologyEx(((found <= 0.5) & ~outside).view(np.uint8), cv2.MORPH_OPEN, disc(_SOFT_EDGE))
+    open_ = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) | cv2.dilate(holes, disc(2 * _BORDER + 1))
+    found[product & (open_ == 0)] = 1

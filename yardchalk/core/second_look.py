@@ -76,7 +76,7 @@ class Look:
         return cv2.dilate(pieces.chosen(kept).view(np.uint8), disc(2 * FLANK + 1)) > 0
 
 
-def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, product: Mask) -> Look:
+def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float, product: Mask, soft: bool = False) -> Look:
     """Have the network look at a picture and at what the rules found in it; at the size that it looks at.
 
     Parameters
@@ -88,12 +88,14 @@ def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float,
         Steepness in units of the backdrop's noise.
     product : bool, shape (h, w)
         What the rules took for product.
+    soft : bool
+        Whether the photo is out of focus, so that its analysis picture was made small.
     """
     parts = pixels, coded_steps(steps), 255 * product.view(np.uint8)
-    return look_once(parts, backdrop.light, SIDE)
+    return look_once(parts, backdrop.light, SIDE, soft)
 
 
-def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], Float], side: int) -> Look:
+def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], Float], side: int, soft: bool = False) -> Look:
     """The same with this long side at most, px.
 
     `parts` are the pixels and, as `what_is_shown` takes them, steps and product; `light` gives the backdrop's at a width and height.
@@ -119,7 +121,7 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
     drop_loose_specks(found, found_before)
     seen = Seen.of(small[0], small[1], ratio)
-    return Look(found, *left_to_the_rules(found, found_before, seen, solid < _MOSTLY_SOLID))
+    return Look(found, *left_to_the_rules(found, found_before, seen, solid < _MOSTLY_SOLID, soft))
 
 
 def _is_burnt_out(pixels: NDArray[np.uint8], product: Mask) -> bool:

@@ -24,7 +24,7 @@ from yardchalk.core.stages.plot import Plot
 ANALYSIS_SIDE = 1600  # px
 _ANALYSIS_NEAR = 0.9  # of that: a codec's scale that comes so close is taken as it is
 # px; a photo whose edges are more blurred than the one is looked at so small that they are as sharp as the other, but no smaller than that.
-_SOFT, _SHARP, _LEAST_SIDE = 1.8, 0.75, 400
+_SOFT, _SHARP, _LEAST_SIDE = 1.75, 0.75, 400
 
 
 class FramedPhoto:
@@ -151,10 +151,15 @@ class FramedPhoto:
         return self.cache.get((self.digest, "blur"), measure)
 
     @property
+    def soft(self) -> bool:
+        """Whether even the steepest edges are blurred on the analysis picture of a sharp photo."""
+        return (self.blur or 0.0) * self._sharp_scale > _SOFT
+
+    @property
     def analysis_scale(self) -> float:
         """Of the analysis picture: of a photo that is soft, a scale at which it is as sharp as others are."""
-        scale, blur = self._sharp_scale, self.blur or 0.0
-        if blur * scale <= _SOFT:
+        scale, blur = self._sharp_scale, self.blur
+        if blur is None or not self.soft:
             return scale
         return min(scale, max(_SHARP / blur, _LEAST_SIDE / max(self.framing.width, self.framing.height)))
 
