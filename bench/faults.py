@@ -19,7 +19,7 @@ from bench.table import show
 from yardchalk.core.checks import Checked, Finding, run_checks
 from yardchalk.core.checks.lot import MEASURES, check_lot
 from yardchalk.core.codecs import encode_picture, inspect_photo
-from yardchalk.core.colour import Float, decode, newly_clipped, to_coded
+from yardchalk.core.colour import Float, decode, newly_clipped, to_coded, to_linear
 from yardchalk.core.regions import disc
 from yardchalk.core.render import Decisions, Render
 from yardchalk.core.settings import ListingSpec, Marks, load_sheet
@@ -115,6 +115,7 @@ class Case:
             "drowned": drowned,
             "colours": _colours(r, small),
             "cast": r.cast,
+            "blur": r.blur,
             "result": pixels,
             "data": b"",
             "result_facts": _png_facts(),
@@ -441,6 +442,13 @@ def soft(case: Case, rng: np.random.Generator, t: float) -> Seeded | None:
     return Seeded(check_lot(lot)[at], None)
 
 
+def out_of_focus(case: Case, rng: np.random.Generator, t: float) -> Seeded | None:
+    blur = 3 + 3 * t
+    light = cv2.GaussianBlur(to_linear(case.render.photo(1.0).eight_bit().pixels), (0, 0), blur)
+    made = replace(case, alpha=cv2.GaussianBlur(case.alpha, (0, 0), blur), photo=encode_picture(to_coded(light, np.uint8), "png"))
+    return Seeded(run_checks(made.checked()), None)
+
+
 def odd(case: Case, rng: np.random.Generator, t: float) -> Seeded | None:
     measure = MEASURES[int(rng.integers(len(MEASURES) - 1))]
     lot: list[dict[str, float | None]] = [{measure.key: float(rng.normal(100, measure.least))} for _ in range(40)]
@@ -466,6 +474,7 @@ FAULTS: dict[str, tuple[str, Maker]] = {
     "product as the backdrop": ("too-alike", alike),
     "wrong margin": ("framing", wrong_margin),
     "wrong file": ("file", wrong_file),
+    "out of focus": ("out-of-focus", out_of_focus),
     "soft picture": ("soft-picture", soft),
     "odd one out": ("odd-one-out", odd),
 }
