@@ -354,8 +354,7 @@ def _close_doubts(found: Float, deep: Mask, ratio: Float) -> None:
 def _close_narrow(found: Float, product: Mask) -> None:
     """Make whole what lies within the rules' product, but for holes that are wider than an edge that is out of focus."""
     outside = outside_of(found > 0.5)
-    gaps = cv2.morphologyEx((~product).view(np.uint8), cv2.MORPH_OPEN, disc(_SOFT_EDGE)) > 0
-    product = ~gaps
+    kept = cv2.morphologyEx(product.view(np.uint8), cv2.MORPH_CLOSE, disc(_SOFT_EDGE)) > 0
     holes = cv2.morphologyEx(((found <= 0.5) & ~outside).view(np.uint8), cv2.MORPH_OPEN, disc(_SOFT_EDGE))
     open_ = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) | cv2.dilate(holes, disc(2 * _BORDER + 1))
-    found[product & (open_ == 0)] = 1
+    found[kept & (open_ == 0)] = 1

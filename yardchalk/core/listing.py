@@ -31,7 +31,9 @@ class Limits(Settings):
     white_level: int = Field(255, ge=200, le=255, description="Every channel of a backdrop pixel must reach this level.")
     lost_highlights: float = Field(0.1, ge=0, le=100, description="Share of the product that may be burnt by us, in %.")
     lost_shadows: float = Field(0.1, ge=0, le=100, description="Share of the product that may be drowned in black by us, in %.")
-    blur: float = Field(1.8, ge=0, le=100, description="How far a photo's sharpest edges may be spread on the picture, or on it, px.")
+    blur: float = Field(
+        1.8, ge=0, le=100, description="How far a photo's sharpest edges may be spread, px of the smaller of it and the picture."
+    )
     cast: float = Field(1.5, ge=0, le=100, description="How far what should be neutral may be from it, ΔE00.")
     too_alike: float = Field(15.0, ge=0, le=100, description="Share of the product's colours that may be the backdrop's too, in %.")
     out_of_srgb: float = Field(0.1, ge=0, le=100, description="Share of the product that Colour may drive out of sRGB, in %.")

@@ -3926,7 +3926,7 @@ export interface components {
             lost_shadows: number;
             /**
              * Blur
-             * @description How far a photo's sharpest edges may be spread on the picture, or on it, px.
+             * @description How far a photo's sharpest edges may be spread, px of the smaller of it and the picture.
              * @default 1.8
              */
             blur: number;

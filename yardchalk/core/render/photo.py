@@ -141,7 +141,10 @@ class FramedPhoto:
 
     @property
     def blur(self) -> float | None:
-        """How far the photo's steepest edges are spread, px of it (standard deviation); None where there is none."""
+        """How far the photo's steepest edges are spread, px of it (standard deviation); None where there is none, or a cut edge."""
+
+        if self.facts.has_alpha:
+            return None
 
         def measure() -> float | None:
             scale = self._sharp_scale
