@@ -118,8 +118,20 @@ def _on_a_table(codes: Float, truth: Float) -> Float:
     return encode(np.clip(light + share[..., None] * (light.mean(2, keepdims=True) * wood - light), 0, 1)).astype(np.float32)
 
 
-def _laid_on(colour: tuple[float, float, float]) -> Handling:
-    """On paper of that linear light, that falls off to a corner, with a soft shadow where the product stands and a camera's noise."""
+def _placed(values: Float, share: float) -> Float:
+    """Made so small, in the middle of a frame as large as it was, with 0 round it."""
+    small = cv2.resize(values, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
+    top, left = ((whole - part) // 2 for whole, part in zip(values.shape, small.shape[:2], strict=False))
+    out = np.zeros_like(values)
+    out[top : top + small.shape[0], left : left + small.shape[1]] = small
+    return out
+
+
+def _laid_on(colour: tuple[float, float, float], share: float = 1.0) -> Handling:
+    """On paper of that linear light, that falls off to a corner, with a soft shadow where the product stands and a camera's noise.
+
+    `share`: of its size that the product is made to have.
+    """
 
     def handle(codes: Float, truth: Float) -> Float:
         # Here, since its threads do not outlive a fork.
@@ -128,9 +140,13 @@ def _laid_on(colour: tuple[float, float, float]) -> Handling:
         h, w = truth.shape
         y, x = np.mgrid[:h, :w].astype(np.float32)
         product = estimate_foreground_ml(decode(codes).astype(float), truth.astype(float)).astype(np.float32)
-        shadow = cv2.GaussianBlur(np.roll(truth, round(0.012 * h), 0), (0, 0), 0.012 * h)
+        product *= truth[..., None]
+        if share < 1:
+            product, truth = _placed(product, share), _placed(truth, share)
+        reach = 0.012 * h * share
+        shadow = cv2.GaussianBlur(np.roll(truth, round(reach), 0), (0, 0), reach)
         paper = np.array(colour, np.float32) * ((1 - 0.3 * (0.7 * x / w + 0.3 * y / h)) * (1 - 0.5 * shadow))[..., None]
-        light = cv2.GaussianBlur(truth[..., None] * product + (1 - truth[..., None]) * paper, (0, 0), 0.6)
+        light = cv2.GaussianBlur(product + (1 - truth[..., None]) * paper, (0, 0), 0.6)
         noise = np.random.default_rng(1).standard_normal(light.shape, np.float32)
         return encode(np.clip(light + 0.006 * np.sqrt(light + 0.002) * noise, 0, 1)).astype(np.float32)
 
@@ -177,6 +193,7 @@ def _with_print(draw: Callable[[Codes, int, int, float], None], inks: list[tuple
 _WHITE, _PASTEL = [(0.92, 0.92, 0.92)] * 3, [(0.95, 0.8, 0.78), (0.8, 0.92, 0.82), (0.8, 0.87, 0.96)]
 
 _BLURS = 1.5, 3.0  # px
+_SHARES = {"small in the frame": 0.35}
 _FOCUS = {f"out of focus by {blur:g} px": blur for blur in _BLURS}
 
 # By name: what is done, and the JPEG's quality.
@@ -198,6 +215,7 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "darker to the right": (_lit(lambda x, y: np.exp(-1.1 * (x + 0.5))[..., None]), 92),
     "lamps of two hues": (_lit(lambda x, y: np.stack([0.87 - 0.25 * x, np.full_like(x, 0.95), 0.85 + 0.3 * x], axis=-1)), 92),
     "on a table": (_on_a_table, 92),
+    **{name: (_laid_on((0.75, 0.75, 0.74), share), 92) for name, share in _SHARES.items()},
     "on grey paper": (_laid_on((0.18, 0.18, 0.18)), 92),
     "on black paper": (_laid_on((0.008, 0.008, 0.008)), 92),
     "on red paper": (_laid_on((0.45, 0.05, 0.05)), 92),
@@ -229,6 +247,8 @@ def scored(matte: Float, truth: Path, name: str) -> dict[str, float]:
     alpha, (h, w) = unit(truth), matte.shape
     if name in _FOCUS:
         alpha = cv2.GaussianBlur(alpha, (0, 0), _FOCUS[name])
+    if name in _SHARES:
+        alpha = _placed(alpha, _SHARES[name])
     alpha = np.clip(cv2.resize(alpha, (w, h), interpolation=cv2.INTER_AREA if h < alpha.shape[0] else cv2.INTER_CUBIC), 0, 1)
     return score(matte, alpha)
 

@@ -84,6 +84,7 @@ class TruthTest(unittest.TestCase):
             ("PW-1011", "on navy paper"),
             ("PW-1004", "out of focus by 1.5 px"),
             ("PW-1015", "out of focus by 3 px"),
+            ("PW-1015", "small in the frame"),
         ):
             with self.subTest(number, handling=handling):
                 self.assertGreater(cut_after(number, handling)["iou"], 0.97)

@@ -28,6 +28,7 @@ BLOCK = 32  # px; the network halves its picture five times
 _LEAST = np.float32(2e-3)  # linear light
 _DARKEST, _LIGHTEST, _PER_UNIT = -3.0, 0.7, 1.5  # of the log ratio to the backdrop
 _SPECK, _CRUMB = 1e-5, 1e-3  # shares of the picture and of the largest piece; what is smaller is no product
+_ROUND, _SMALL = 0.4, 0.75  # of the product's longer side; and of the frame's, that it takes up less of with that round it
 FLANK = 5  # px; so much farther out than its border a look has its product
 _MOSTLY_BURNT, _AT_THE_TOP = 0.5, 0.25  # shares of what the rules left
 _THIN = 13  # px of what is looked at
@@ -66,6 +67,16 @@ class Look:
         masks = self.rules_stand, self.may_be_open, self.may_be_print
         return Look(coverage, *(cv2.resize(mask.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 for mask in masks))
 
+    def placed(self, at: tuple[slice, slice], shape: tuple[int, int]) -> "Look":
+        """The same of a part, in its place in a picture of that shape (h, w), with nothing round it."""
+        coverage = np.zeros(shape, np.float32)
+        coverage[at] = self.coverage
+        masks = []
+        for mask in (self.rules_stand, self.may_be_open, self.may_be_print):
+            masks.append(np.zeros(shape, bool))
+            masks[-1][at] = mask
+        return Look(coverage, *masks)
+
     @cached_property
     def product(self) -> Mask:
         """The product with the outer flank of its border, bool (h, w); specks are left out."""
@@ -91,8 +102,29 @@ def look_again(pixels: NDArray[np.uint8], backdrop: BackdropModel, steps: Float,
     soft : bool
         Whether the photo is out of focus, so that its analysis picture was made small.
     """
-    parts = pixels, coded_steps(steps), 255 * product.view(np.uint8)
-    return look_once(parts, backdrop.light, SIDE, soft)
+    h, w = product.shape
+    at = _closer(product)
+    parts = pixels[at], coded_steps(steps[at]), 255 * product[at].view(np.uint8)
+    if parts[0].shape == pixels.shape:
+        return look_once(parts, backdrop.light, SIDE, soft)
+    light = backdrop.light(w, h)[at]
+    closer = look_once(parts, lambda width, height: cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA), SIDE, soft)
+    return closer.enlarged(parts[0].shape).placed(at, (h, w))
+
+
+def _closer(product: Mask) -> tuple[slice, slice]:
+    """Rows and columns to look at: round what is small in the frame, as much as is round others; else all."""
+    h, w = product.shape
+    pieces = pieces_of(product, diagonal=True)
+    counted = pieces.area >= _CRUMB * pieces.area[1:].max(initial=0)
+    counted[0] = False
+    if not counted.any():
+        return np.s_[0:h, 0:w]
+    x, y, bw, bh = cv2.boundingRect(pieces.chosen(counted).view(np.uint8))
+    margin = round(_ROUND * max(bw, bh))
+    at = np.s_[max(0, y - margin) : min(h, y + bh + margin), max(0, x - margin) : min(w, x + bw + margin)]
+    longest = max(at[0].stop - at[0].start, at[1].stop - at[1].start)
+    return at if longest < _SMALL * max(h, w) else np.s_[0:h, 0:w]
 
 
 def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], Float], side: int, soft: bool = False) -> Look:
