@@ -87,12 +87,13 @@ class DisputesTest(unittest.TestCase):
             coloured = Dispute(hole, 0.97, -0.03)
             self.assertEqual(coloured.settled(blue=np.where(hole, np.float32(blue), np.float32(0))), share)
 
-    def test_a_wide_place_of_quite_another_hue_is_no_shadow_and_a_narrow_one_may_be(self) -> None:
+    def test_out_of_focus_a_wide_place_of_quite_another_hue_is_no_shadow_and_a_narrow_one_may_be(self) -> None:
         x, y, w, h = PRODUCT
-        for wide, blue, share in ((200, -0.6, 0), (200, -0.2, 1), (12, -0.6, 1)):
-            with self.subTest(wide=wide, blue=blue):
+        for wide, blue, soft, share in ((200, -0.6, True, 0), (200, -0.2, True, 1), (12, -0.6, True, 1), (200, -0.6, False, 1)):
+            with self.subTest(wide=wide, blue=blue, soft=soft):
                 side = rectangle(x + w - wide, y + 20, wide, h - 40)
-                self.assertEqual(Dispute(side, 0.97, -0.4).settled(blue=np.where(side, np.float32(blue), np.float32(0))), share)
+                beyond = np.where(side, np.float32(blue), np.float32(0))
+                self.assertEqual(Dispute(side, 0.97, -0.4).settled(blue=beyond, soft=soft), share)
 
     def test_what_is_only_doubted_is_whole_if_little_or_of_quite_another_hue(self) -> None:
         for size, blue, least in ((60, 0.0, 1), (300, 0.0, 0.65), (300, -2.0, 1)):

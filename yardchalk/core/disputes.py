@@ -239,12 +239,12 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
             enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
             enough[(ratios @ _SHADE[0] > _LIGHTER) & ~strips] = np.inf
-            # Nor has a wide shadow the hue that a narrow one takes on beside a product.
-            enough[(off_hue(ratios) > _NO_SHADOWS) & (pieces.area > _WIDE_SHADOW * whole.size)] = np.inf
             if not wires:
                 enough[(off_hue(ratios) > _OF_ANOTHER_HUE) & ~strips] = np.inf
                 if soft:
                     enough = np.maximum(enough, _SURE_IN_SOFT)
+                    # Nor is a wide place of another hue a shadow, unless it is light through glass, or burnt out.
+                    enough[(off_hue(ratios) > _NO_SHADOWS) & (pieces.area > _WIDE_SHADOW * whole.size)] = np.inf
             narrow = pieces.means(cv2.erode(whole.view(np.uint8), disc(_BROAD))[..., None].astype(np.float32))[:, 0] == 0
             minor &= unlike | narrow
         unsure = (sure < enough) & ~minor
