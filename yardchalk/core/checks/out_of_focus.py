@@ -15,7 +15,7 @@ def check(c: Checked) -> list[Finding]:
         Finding(
             check="out-of-focus",
             severity="look",
-            message=f"The photo is soft: its sharpest edges are spread over {blur:.1f} px",
+            message=f"The photo is soft: its sharpest edges are spread over {blur:.1f} px. Ask for it again, or for a larger one",
             figure=round(blur, 2),
             limit=limit,
             unit="px",

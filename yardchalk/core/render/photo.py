@@ -141,8 +141,7 @@ class FramedPhoto:
 
     @property
     def blur(self) -> float | None:
-        """How far the photo's steepest edges are spread, px of it (standard deviation); None where there is none, or a cut edge."""
-
+        """How far its steepest edges are spread, px of the photo (standard deviation); None where there is none, or if the file has alpha."""
         if self.facts.has_alpha:
             return None
 
