@@ -141,7 +141,7 @@ class FramedPhoto:
 
     @property
     def blur(self) -> float | None:
-        """How far its steepest edges are spread, px of the photo (standard deviation); None where there is none, or if the file has alpha."""
+        """How far its steepest edges are spread, px of the photo (standard deviation); None without one, or if the file has alpha."""
         if self.facts.has_alpha:
             return None
 
