@@ -230,6 +230,7 @@ class CheckTest(unittest.TestCase):
         places[y - 20 : y + 20, x - 20 : x + 20] = True
         doubts = (
             (left_behind.check, replace(look, may_be_open=places), (640, 445)),
+            (missing_part.check, replace(look, may_be_product=places), GAP),
             (missing_part.check, replace(look, may_be_print=places), GAP),
         )
         for check, others, at in doubts:

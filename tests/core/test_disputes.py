@@ -146,6 +146,22 @@ class DisputesTest(unittest.TestCase):
         there = at_product | (cv2.dilate(beside.view(np.uint8), disc(15)) > 0)
         self.assertEqual(Dispute(beside, 0.96, soft).settled(there), 1)
 
+    def test_what_has_a_border_to_the_paper_and_is_no_shadow_is_added_sooner_and_a_shadow_may_be_product(self) -> None:
+        x, y, w, _ = PRODUCT
+        beside = rectangle(x + w, y + 200, 120, 200)
+        at_product, at_both = (
+            cv2.dilate(there.view(np.uint8), disc(15)) > 0 for there in (rectangle(*PRODUCT), beside | rectangle(*PRODUCT))
+        )
+        of_its_own_hue, like_a_shadow, as_light = (-0.6, -0.4), (-0.6, 0.0), (-0.02, 0.0)
+        cases = [(look, 0.84, at_both, 1, 0) for look in (of_its_own_hue, as_light)]
+        cases += [(of_its_own_hue, 0.74, at_both, 0, 1), (like_a_shadow, 0.84, at_both, 0, 1), (like_a_shadow, 0.84, at_product, 0, 0)]
+        cases += [(of_its_own_hue, 0.84, np.ones(SHAPE, bool), 0, 0)]  # paper with a grain has steps everywhere
+        for (light, blue), sure, steep, share, may_be in cases:
+            with self.subTest(light=light, blue=blue, sure=sure, share=share):
+                dispute = Dispute(beside, sure, light)
+                self.assertEqual(dispute.settled(steep, np.where(beside, np.float32(blue), np.float32(0))), share)
+                self.assertEqual(float(dispute.said.may_be_product[beside].mean() > 0.8), may_be)
+
 
 if __name__ == "__main__":
     unittest.main()

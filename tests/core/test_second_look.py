@@ -129,7 +129,7 @@ class SecondLookTest(unittest.TestCase):
             y, x = there[np.abs(there - np.median(there, 0)).sum(1).argmin()]
             coverage = true.astype(np.float32)
             coverage[y - 15 : y + 15, x - 15 : x + 15] = 1
-            found = corrected(cleared, evidence, Look(coverage, nowhere, nowhere, nowhere)).product
+            found = corrected(cleared, evidence, Look(coverage, nowhere, nowhere, nowhere, nowhere)).product
             patch = apart & (coverage > 0)
             self.assertGreater(int(patch.sum()), 300)
             self.assertEqual(bool(found[patch].mean() > 0.5), not shaded, "in the light the second look is believed")
@@ -140,7 +140,7 @@ class SecondLookTest(unittest.TestCase):
         cv2.circle(coverage, (150, 100), 60, 0.9, 25)
         coverage[10, 10] = 1
         nowhere = np.zeros(coverage.shape, bool)
-        look = Look(coverage, nowhere, nowhere, nowhere)
+        look = Look(coverage, nowhere, nowhere, nowhere, nowhere)
         product = look.product
         self.assertTrue(product[100, 90])
         self.assertFalse(product[100, 150])

@@ -30,6 +30,10 @@ _SOFT_EDGE, _SURE_IN_SOFT = 7, 0.87  # px of what is looked at; and how sure it 
 _NO_SHADOWS, _WIDE_SHADOW = 0.4, 0.01  # log light; share of the picture
 _LIKELY = 0.8  # the same, from which on a place that the rules keep is more often a gap than not
 _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must be to add so much: paper with a grain looks like felt
+# What it would add has a border to the paper, as no paper with a grain has, and no reflection: shares of that border along which there is
+# a step, mostly and at all. It is no shadow either, if of another hue, or as light as the paper, log light. How sure it must be of that.
+_BORDERED, _SOMEWHAT_BORDERED, _HUE_OF_ITS_OWN, _AS_LIGHT, _SURE_OF_BORDERED = 0.35, 0.2, 0.1, -0.1, 0.78
+_GRAIN = 3  # times as much of a border as of the paper has steps; with less it is the paper's own
 BURNT = 250  # coded level of a channel
 _PARTLY, _SURE_OF_BURNT = 0.3, 0.75  # share of a piece that is burnt; how sure of that it must be instead
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
@@ -163,17 +167,31 @@ def _without_border(pieces: Pieces, kept: Mask, steep: Mask) -> Mask:
     return out
 
 
+def _bordered(pieces: Pieces, steep: Mask, outside: Mask) -> Float:
+    """Share of each large piece's border to the outside along which there is a step: float32 (n,); 0 if the paper has many."""
+    out = np.zeros(pieces.area.size, np.float32)
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _STRIP * outside.size):
+        box = pieces.box(int(i), _BORDER)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        rim = (cv2.dilate(piece, disc(11)) > 0) & (cv2.dilate(piece, disc(3)) == 0) & outside[box]
+        if rim.any():
+            out[i] = steep[box][rim].mean()
+    return np.where(out > _GRAIN * (steep[outside].mean() if outside.any() else 0), out, np.float32(0))
+
+
 class Settled(NamedTuple):
     """What was settled about the pieces in dispute: each bool, shape (h, w).
 
     Attributes
     ----------
     stand : where the rules stand.
+    may_be_product : where of that what was dropped may be product, since it has a border.
     may_be_open : where of that, or of what is made whole although the network is sure of it, a gap may be.
     may_be_print : gaps that may be print, or a patch.
     """
 
     stand: Mask
+    may_be_product: Mask
     may_be_open: Mask
     may_be_print: Mask
 
@@ -193,7 +211,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
     soft : bool
         Whether the photo is out of focus: of such the network was taught none, and doubts much.
     """
-    stand, may_be_open, may_be_print = (np.zeros(found.shape, bool) for _ in range(3))
+    stand, may_be_product, may_be_open, may_be_print = (np.zeros(found.shape, bool) for _ in range(4))
     looked = found > 0.5
     outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
@@ -212,6 +230,10 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             # Where product and paper are burnt out the rules find no border, and no grain looks like felt.
             burnt = pieces.means(seen.burnt[..., None].astype(np.float32))[:, 0] > _PARTLY
             enough[(enough == _SURE_OF_MUCH) & burnt] = _SURE_OF_BURNT
+            bordered, ratios = _bordered(pieces, seen.steep, outside), pieces.means(seen.ratio)
+            no_shadow = (bordered > _BORDERED) & (off_hue(ratios) > _HUE_OF_ITS_OWN)
+            no_shadow |= (bordered > _SOMEWHAT_BORDERED) & (ratios @ _SHADE[0] > _AS_LIGHT)
+            enough[(enough == _SURE_OF_MUCH) & no_shadow] = _SURE_OF_BORDERED
             enough[~burnt & _shadows(pieces, seen.ratio, seen.steep, looked & product, outside)] = np.inf
             # A gap that the rules saw, and it does not, is a label or a highlight.
             enough[pieces.means(rules_outside)[:, 0] < 0.5] = _SURE_TO_CLOSE
@@ -221,7 +243,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             much[0] = False
             if (much & (strips | (sure < _SURE_OF_RING) | (off_hue(ratios) > _OF_A_HUE))).any():
                 found[:] = product
-                return Settled(np.ones(found.shape, bool), may_be_open, may_be_print)
+                return Settled(np.ones(found.shape, bool), may_be_product, may_be_open, may_be_print)
             # Of wires the rules know least; each gap is a piece by itself, and a little of a shadow's border lies in each.
             lattice = wires or np.count_nonzero(~strips[1:] & (sure[1:] > _SURE_TO_DROP)) >= _LATTICE
             dark, uneven = _shaded(pieces, seen.ratio)
@@ -254,7 +276,9 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
         left = near & (other | (product & ~by_the_outside))
         found[left] = product[left]
         stand |= left
-        if not adds:
+        if adds:
+            may_be_product = pieces.chosen(unsure & (bordered > _SOMEWHAT_BORDERED) & (sure > _SURE_OF_SHADOW))
+        else:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
     if not wires:
         closed, may_be_print = _close_print(found, cv2.transform(seen.ratio, _SHADE), product)
@@ -263,7 +287,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
         _close_doubts(found, deep, seen.ratio)
         if soft:
             _close_narrow(found, product)
-    return Settled(stand, may_be_open, may_be_print)
+    return Settled(stand, may_be_product, may_be_open, may_be_print)
 
 
 def _close_print(found: Float, shade: Float, product: Mask) -> tuple[Mask, Mask]:

@@ -46,6 +46,8 @@ class Look:
         By the product, 0..1: good to a pixel or two, not an edge to cut by.
     rules_stand : bool, shape (h, w)
         Where the network would have whole pieces otherwise than the rules but is not sure of them, so that coverage is the rules'.
+    may_be_product : bool, shape (h, w)
+        Places of these that it would rather keep, with a border of their own towards the paper.
     may_be_open : bool, shape (h, w)
         Places within the product, of these or closed for want of the paper's light, that it would rather take for backdrop seen through
         a gap.
@@ -55,8 +57,13 @@ class Look:
 
     coverage: Float
     rules_stand: Mask
+    may_be_product: Mask
     may_be_open: Mask
     may_be_print: Mask
+
+    @property
+    def _masks(self) -> tuple[Mask, ...]:
+        return self.rules_stand, self.may_be_product, self.may_be_open, self.may_be_print
 
     def enlarged(self, shape: tuple[int, ...]) -> "Look":
         """The same on a picture of another shape (h, w)."""
@@ -64,15 +71,14 @@ class Look:
             return self
         size = shape[1], shape[0]
         coverage = np.clip(cv2.resize(self.coverage, size, interpolation=cv2.INTER_CUBIC), 0, 1)
-        masks = self.rules_stand, self.may_be_open, self.may_be_print
-        return Look(coverage, *(cv2.resize(mask.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 for mask in masks))
+        return Look(coverage, *(cv2.resize(mask.view(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 for mask in self._masks))
 
     def placed(self, at: tuple[slice, slice], shape: tuple[int, int]) -> "Look":
         """The same of a part, in its place in a picture of that shape (h, w), with nothing round it."""
         coverage = np.zeros(shape, np.float32)
         coverage[at] = self.coverage
         masks = []
-        for mask in (self.rules_stand, self.may_be_open, self.may_be_print):
+        for mask in self._masks:
             masks.append(np.zeros(shape, bool))
             masks[-1][at] = mask
         return Look(coverage, *masks)
@@ -139,7 +145,7 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     found_before = small[2] > 127
     if (blur_of_outline(small[0], found_before) or 0) > _TOO_SOFT:
         nowhere = np.zeros(found_before.shape, bool)
-        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool), nowhere, nowhere)
+        return Look(found_before.astype(np.float32), np.ones(found_before.shape, bool), nowhere, nowhere, nowhere)
     shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown

@@ -18,6 +18,8 @@ _FREE = 40  # px; with so little border of its own towards the backdrop nothing 
 _SHADE = 0.3  # of a step in shade, beside one in hue
 _LARGE, _COLOURED = 0.05, 0.25  # share of the photo; chroma, log light
 _HUE = 0.15  # chroma on light paper, log light; with more, a place has a colour of its own
+_KEPT = "This may be product: {share:.2f} % of the photo was cleared that a second look would rather keep"
+_PRINT = "This may be print, and no gap: {share:.2f} % of the photo was cleared within the product"
 _CUT = 0.5  # coverage; what has more was kept
 _SURE = 0.1  # coverage by the second look, mean; where it sees more, what is dropped is neither shading nor another surface for sure
 
@@ -27,7 +29,7 @@ def check(c: Checked) -> list[Finding]:
     if not c.shows:
         return [_nothing(c)]
     found, listed = _parts(c)
-    return found + _prints(c, listed)
+    return found + _doubted(c, listed)
 
 
 def _parts(c: Checked) -> tuple[list[Finding], Mask]:
@@ -64,17 +66,21 @@ def _parts(c: Checked) -> tuple[list[Finding], Mask]:
     return found, pieces.chosen(np.isin(np.arange(pieces.area.size), listed))
 
 
-def _prints(c: Checked, listed: Mask) -> list[Finding]:
-    """Gaps that may be print, but for those listed."""
+def _doubted(c: Checked, listed: Mask) -> list[Finding]:
+    """What the second look would rather keep, and gaps that may be print; but for what is listed."""
     if c.looked is None:
         return []
-    left = c.looked.may_be_print & (c.covered <= _CUT) & ~listed
-    if c.by_hand is not None:
-        left &= ~c.by_hand
-    pieces = islands(left)
     limit = c.spec.limits.missing_part
-    message = "This may be print, and no gap: {share:.2f} % of the photo was cleared within the product"
-    return [c.share_of_photo(_CHECK, limit, pieces, i, message, "outline") for i in larger_than(pieces, limit / 100 * left.size, _LISTED)]
+    found = []
+    for places, message in ((c.looked.may_be_product, _KEPT), (c.looked.may_be_print, _PRINT)):
+        left = places & (c.covered <= _CUT) & ~listed
+        if c.by_hand is not None:
+            left &= ~c.by_hand
+        pieces = islands(left)
+        found += [
+            c.share_of_photo(_CHECK, limit, pieces, i, message, "outline") for i in larger_than(pieces, limit / 100 * left.size, _LISTED)
+        ]
+    return found
 
 
 def _nothing(c: Checked) -> Finding:

@@ -256,7 +256,7 @@ class ClearedPhoto(FramedPhoto):
         def look() -> Look:
             if self.drawing is not None:
                 nowhere = np.zeros(self.drawing.coverage.shape, bool)
-                return Look(self.drawing.coverage, nowhere, nowhere, self.drawing.may_be_print)
+                return Look(self.drawing.coverage, nowhere, nowhere, nowhere, self.drawing.may_be_print)
             quiet = self._without_noise(creased=not self.creases)
             return look_again(quiet.looked_at, self.decisions_backdrop, self.evidence.steps, self._by_rules.product, self.soft)
 
