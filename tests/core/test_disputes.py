@@ -162,6 +162,16 @@ class DisputesTest(unittest.TestCase):
                 self.assertEqual(dispute.settled(steep, np.where(beside, np.float32(blue), np.float32(0))), share)
                 self.assertEqual(float(dispute.said.may_be_product[beside].mean() > 0.8), may_be)
 
+    def test_a_wide_place_of_a_hue_with_a_border_to_the_paper_is_no_shadow(self) -> None:
+        x, y, w, h = PRODUCT
+        for width, edged, blue, share in ((160, False, -0.3, 1), (160, True, -0.3, 0), (160, True, 0.0, 1), (40, True, -0.3, 1)):
+            with self.subTest(width=width, edged=edged, blue=blue):
+                side = rectangle(x + w - width, y + 20, width, h - 40)
+                beyond = np.where(side, np.float32(blue), np.float32(0))
+                borders = rectangle(x + w - width - 4, y, 8, h) | (rectangle(x + w - 4, y, 8, h) & edged)
+                steep = cv2.dilate(borders.view(np.uint8), disc(15)) > 0
+                self.assertEqual(Dispute(side, 0.9, -0.4).settled(steep, beyond), share)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -33,6 +33,8 @@ _MUCH, _SURE_OF_MUCH = 2e-3, 0.91  # share of the picture; and how sure it must 
 # What it would add has a border to the paper, as no paper with a grain has, and no reflection: shares of that border along which there is
 # a step, mostly and at all. It is no shadow either, if of another hue, or as light as the paper, log light. How sure it must be of that.
 _BORDERED, _SOMEWHAT_BORDERED, _HUE_OF_ITS_OWN, _AS_LIGHT, _SURE_OF_BORDERED = 0.35, 0.2, 0.1, -0.1, 0.78
+# What it would drop has one: share as before, of the piece that is near a step at most, of the picture, and px of that, if small.
+_MOSTLY_BORDERED, _NOT_ALL_BORDER, _VERY_MUCH, _TINY = 0.45, 0.87, 0.05, 500
 _GRAIN = 3  # times as much of a border as of the paper has steps; with less it is the paper's own
 BURNT = 250  # coded level of a channel
 _PARTLY, _SURE_OF_BURNT = 0.3, 0.75  # share of a piece that is burnt; how sure of that it must be instead
@@ -215,7 +217,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
     looked = found > 0.5
     outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
-    rules_outside = outside_of(product)[..., None].astype(np.float32)
+    rules_outside = outside_of(product)
     by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
     for other, adds in ((product & ~looked, False), (looked & ~product, True)):
         # However small a hole deep in the product is, it is a piece; elsewhere only what is wider than a border.
@@ -236,7 +238,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             enough[(enough == _SURE_OF_MUCH) & no_shadow] = _SURE_OF_BORDERED
             enough[~burnt & _shadows(pieces, seen.ratio, seen.steep, looked & product, outside)] = np.inf
             # A gap that the rules saw, and it does not, is a label or a highlight.
-            enough[pieces.means(rules_outside)[:, 0] < 0.5] = _SURE_TO_CLOSE
+            enough[pieces.means(rules_outside[..., None].astype(np.float32))[:, 0] < 0.5] = _SURE_TO_CLOSE
         else:
             ratios = pieces.means(seen.ratio)
             much = pieces.area > _MOST * cv2.countNonZero(product.view(np.uint8))
@@ -260,6 +262,11 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             unlike = _unlike_paper(ratios)
             enough[strips & unlike] = _SURE_OF_GAPS if lattice else _SURE_OF_SHADOW
             enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
+            # A wide place with a border to the paper and a hue is hardly a shadow, if it is much, or all is small.
+            wide = pieces.means(seen.steep[..., None].astype(np.float32))[:, 0] < _NOT_ALL_BORDER
+            bordered = _bordered(pieces, seen.steep, rules_outside) > _MOSTLY_BORDERED
+            least = _MUCH if max(whole.shape) < _TINY else _VERY_MUCH
+            enough[strips & wide & bordered & (off_hue(ratios) > _OF_A_HUE) & (pieces.area > least * whole.size)] = _SURE_OF_RING
             enough[(ratios @ _SHADE[0] > _LIGHTER) & ~strips] = np.inf
             if not wires:
                 enough[(off_hue(ratios) > _OF_ANOTHER_HUE) & ~strips] = np.inf
