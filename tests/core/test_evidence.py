@@ -63,6 +63,24 @@ class EvidenceTest(unittest.TestCase):
         still = np.clip(np.round(light + noise / 5), 0, 255).astype(np.uint8)
         self.assertIs(without_noise(still, backdrop).measured, still, "what is quiet stays as it is")
 
+    def test_the_close_look_gets_as_much_noise_as_it_sees_through_and_borders_that_are_sharp(self) -> None:
+        light = np.full((1600, 1600, 3), 200.0)
+        light[400:1200, 600:1000] = 120
+        noise = cv2.GaussianBlur(np.random.default_rng(7).normal(0, 1, light.shape), (0, 0), 0.8)
+        for loud, as_it_is in ((2, True), (9, False)):
+            with self.subTest(loud=loud):
+                pixels = np.clip(np.round(light + noise * loud), 0, 255).astype(np.uint8)
+                quiet = without_noise(pixels, fit_backdrop(pixels))
+                self.assertEqual(quiet.closely is pixels or bool((quiet.closely == pixels).all()), as_it_is)
+                left, softened = (
+                    abs(picture[450:1150, 598:602].astype(float) - light[450:1150, 598:602]).mean()
+                    for picture in (quiet.closely, quiet.looked_at)
+                )
+                if not as_it_is:
+                    on_paper = [float((picture[450:1150, 50:500] - light[450:1150, 50:500]).std()) for picture in (pixels, quiet.closely)]
+                    self.assertLess(on_paper[1], 0.7 * on_paper[0])
+                    self.assertLess(left, 0.8 * softened)
+
     def test_noise_that_a_curve_has_made_louder_in_a_shadow_is_taken_there_too(self) -> None:
         down = np.interp(np.arange(800), (200, 600), (0, 1))
         light, loud = (np.broadcast_to((a + (b - a) * down)[:, None, None], (800, 800, 3)) for a, b in ((215, 110), (2.5, 7.5)))

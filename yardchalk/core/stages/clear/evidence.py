@@ -29,6 +29,7 @@ _USUAL = 2.0  # of the least shade step: noise as it usually is, where none can 
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
 _QUIETED_AT = 800  # px; long side of the picture that is made quiet
 _LOUD = 1.2  # coded levels there: noise from which on the steps of pale products drown in it
+_STOOD = 1.8  # coded levels; how much of it the close look was taught to see through
 _HARDLY_ANY = 0.18  # coded levels there; with less, what quieting leaves here and there would be borders
 _PATCH, _SEARCHED = 3, 9  # px there
 _ALIKE = 1.5  # of the noise; mean difference of patches that are averaged
@@ -174,10 +175,12 @@ class WithoutNoise(NamedTuple):
     Attributes
     ----------
     looked_at : for the second look, uint8, with as much as it was taught on.
+    closely : for the close look, uint8, at its full sharpness with as much as that was taught on.
     measured : for measuring steps, with hardly any; uint16, or the picture itself.
     """
 
     looked_at: NDArray[np.uint8]
+    closely: NDArray[np.uint8]
     measured: Coded
 
 
@@ -200,7 +203,7 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Without
     off = np.abs(light - cv2.blur(light, (9, 9)))[::2, ::2][there[::2, ::2]]
     noise = 1.48 * float(np.median(off)) if off.size else 0.0
     if noise <= _LOUD:
-        return WithoutNoise(pixels, pixels)
+        return WithoutNoise(pixels, pixels, pixels)
     level = top(np.uint16) // top(np.uint8)
     codes = np.arange(top(np.uint16) + 1)
     slope = np.interp(codes, level * np.arange(top(np.uint8) + 1), 1 / _louder(light, there))
@@ -213,7 +216,9 @@ def without_noise(pixels: NDArray[np.uint8], backdrop: BackdropModel) -> Without
         mixed = cv2.addWeighted(quiet, 1 - left / noise, loud, left / noise, 0)
         return coded[cv2.resize(mixed, (w, h), interpolation=cv2.INTER_LINEAR)]
 
-    return WithoutNoise(np.round(with_some(_LOUD) / level).astype(np.uint8), with_some(_HARDLY_ANY))
+    looked_at = np.round(with_some(_LOUD) / level).astype(np.uint8)
+    of_its_own = min(1.0, (_STOOD - _LOUD) / (noise - _LOUD))
+    return WithoutNoise(looked_at, cv2.addWeighted(pixels, of_its_own, looked_at, 1 - of_its_own, 0), with_some(_HARDLY_ANY))
 
 
 def _louder(light: Float, there: Mask) -> NDArray[np.floating]:

@@ -46,6 +46,7 @@ def solve_matte(
     wider: Mask | None = None,
     look: Look | None = None,
     at: Part | None = None,
+    quiet: NDArray[np.uint8] | None = None,
 ) -> Matte:
     """Solve the matte on the analysis picture.
 
@@ -63,6 +64,8 @@ def solve_matte(
         Where alpha is unknown however far from the outline.
     look : the second look, on a picture of that shape, if there was one; believed where it agrees with the product.
     at : rows and columns that are solved, if not all round the product.
+    quiet : uint8, shape (h, w, 3), optional
+        The analysis picture for the close look, with less noise.
     """
     blank = np.zeros(product.shape, np.float32)
     whole = Matte(blank, np.zeros(product.shape, bool), blank.copy(), USUAL_SPREAD)
@@ -100,7 +103,7 @@ def solve_matte(
             deeper = paper_between(part, light[at], first)
             if fine is not None:
                 deeper |= fine
-            first = np.where(settled, look_closely(part, light[at], first, settled, deeper), first)
+            first = np.where(settled, look_closely(part if quiet is None else quiet[at], light[at], first, settled, deeper), first)
     settings = replace(settings, width=settings.width or float(wide if near.all() else looked))
     found = solve_between(part, core, backdrop, first, light[at], settings, fine, settled)
     whole.alpha[at], whole.thin[at], whole.told[at] = found.alpha, found.thin, found.told
