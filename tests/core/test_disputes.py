@@ -146,6 +146,14 @@ class DisputesTest(unittest.TestCase):
         there = at_product | (cv2.dilate(beside.view(np.uint8), disc(15)) > 0)
         self.assertEqual(Dispute(beside, 0.96, soft).settled(there), 1)
 
+    def test_an_opening_without_a_border_is_none(self) -> None:
+        x, y, w, h = 340, 230, 74, 60
+        hole = rectangle(x, y, w, h)
+        for edges, share in (((w, h), 1), ((w, 9), 1), ((9, 9), 0)):
+            steep = cv2.dilate(rectangle(x - 3, y - 3, edges[0] + 6, edges[1] + 6).view(np.uint8), disc(3)) > 0
+            with self.subTest(edges=edges):
+                self.assertEqual(Dispute(hole, 0.97, -0.05).settled(steep), share)
+
     def test_what_has_a_border_to_the_paper_and_is_no_shadow_is_added_sooner_and_a_shadow_may_be_product(self) -> None:
         x, y, w, _ = PRODUCT
         beside = rectangle(x + w, y + 200, 120, 200)

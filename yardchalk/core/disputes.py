@@ -67,8 +67,8 @@ _NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
 # product; or else may be print.
 _HALF_DARK, _MAY_BE, _STROKE = 0.25, 0.06, 60
 _MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
-# As `second_look.coded_steps` has it, 20 times the noise; and share of a border along which there is such a step.
-_STEEP, _HALF_BORDERED = 121, 0.5
+# As `second_look.coded_steps` has it, 20 times the noise; and shares of a border along which there is such a step.
+_STEEP, _HALF_BORDERED, _HARDLY_BORDERED = 121, 0.5, 0.3
 _SHADE = np.array([[0.25, 0.5, 0.25]], np.float32)  # of a log ratio, how light it is
 
 
@@ -264,9 +264,9 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             enough[_without_border(pieces, looked, seen.steep) & (unlike | ~strips)] = _SURE_OF_RING
             # A wide place with a border to the paper and a hue is hardly a shadow, if it is much, or all is small.
             wide = pieces.means(seen.steep[..., None].astype(np.float32))[:, 0] < _NOT_ALL_BORDER
-            bordered = _bordered(pieces, seen.steep, rules_outside) > _MOSTLY_BORDERED
+            sharp = _bordered(pieces, seen.steep, rules_outside) > _MOSTLY_BORDERED
             least = _MUCH if max(whole.shape) < _TINY else _VERY_MUCH
-            enough[strips & wide & bordered & (off_hue(ratios) > _OF_A_HUE) & (pieces.area > least * whole.size)] = _SURE_OF_RING
+            enough[strips & wide & sharp & (off_hue(ratios) > _OF_A_HUE) & (pieces.area > least * whole.size)] = _SURE_OF_RING
             enough[(ratios @ _SHADE[0] > _LIGHTER) & ~strips] = np.inf
             if not wires:
                 enough[(off_hue(ratios) > _OF_ANOTHER_HUE) & ~strips] = np.inf
@@ -287,6 +287,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             may_be_product = pieces.chosen(unsure & (bordered > _SOMEWHAT_BORDERED) & (sure > _SURE_OF_SHADOW))
         else:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
+    stand &= ~_close_without_border(found, seen.steep)
     if not wires:
         closed, may_be_print = _close_print(found, cv2.transform(seen.ratio, _SHADE), product)
         stand &= ~closed
@@ -295,6 +296,29 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
         if soft:
             _close_narrow(found, product)
     return Settled(stand, may_be_product, may_be_open, may_be_print)
+
+
+def _close_without_border(found: Float, steep: Mask) -> Mask:
+    """Make whole the openings that hardly a step parts from what is round them, as one does a gap; and where they were, bool (h, w)."""
+    outside = outside_of(found > 0.5)
+    pieces = pieces_of((found <= 0.5) & ~outside, diagonal=True)
+    without: list[int] = []
+    for i in 1 + np.flatnonzero(pieces.area[1:] > _HOLE):
+        box = pieces.box(int(i), _BORDER)
+        piece = (pieces.labels[box] == i).view(np.uint8)
+        rim = cv2.morphologyEx(piece, cv2.MORPH_GRADIENT, disc(5)) > 0
+        if steep[box][rim].mean() < _HARDLY_BORDERED:
+            without.append(int(i))
+    return _closed(found, np.isin(pieces.labels, without), outside)
+
+
+def _closed(found: Float, openings: Mask, outside: Mask) -> Mask:
+    """Make openings whole, with what is soft round them; in place."""
+    if openings.any():
+        by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
+        rim = (cv2.dilate(openings.view(np.uint8), disc(2 * _BORDER + 1)) > 0) & (found > 0.5) & ~by_the_outside
+        found[openings | rim] = 1
+    return openings
 
 
 def _close_print(found: Float, shade: Float, product: Mask) -> tuple[Mask, Mask]:
@@ -324,11 +348,7 @@ def _close_print(found: Float, shade: Float, product: Mask) -> tuple[Mask, Mask]
         by_the_rules = float(product[own][piece].mean()) > 0.5
         seen[_told_by_light(shade[own][within], beside, without_grain[own], within, width, few, by_the_rules)].append(i)
     even = seen["even"] if few or len(seen["even"]) > _MOST_OF_MANY * len(numbers) else []
-    closed = np.isin(pieces.labels, seen["wide"] + even)
-    if closed.any():
-        by_the_outside = cv2.dilate(outside.view(np.uint8), disc(_BORDER)) > 0
-        rim = (cv2.dilate(closed.view(np.uint8), disc(2 * _BORDER + 1)) > 0) & (found > 0.5) & ~by_the_outside
-        found[closed | rim] = 1
+    closed = _closed(found, np.isin(pieces.labels, seen["wide"] + even), outside)
     return closed, np.isin(pieces.labels, seen["doubted"])
 
 
