@@ -226,13 +226,14 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
         sure = pieces.means(np.abs(2 * found - 1)[..., None])[:, 0]
         # A narrow strip along the outside is a finer border, whatever the rules say; a small hole or a small patch is neither.
         strips = pieces.means(outside[..., None].astype(np.float32))[:, 0] > 0.5
+        ratios = pieces.means(seen.ratio)
         minor = strips & (pieces.area <= _STRIP * whole.size)
         if adds:
             enough = np.where(pieces.area > _MUCH * other.size, _SURE_OF_MUCH, _SURE_TO_ADD)
             # Where product and paper are burnt out the rules find no border, and no grain looks like felt.
             burnt = pieces.means(seen.burnt[..., None].astype(np.float32))[:, 0] > _PARTLY
             enough[(enough == _SURE_OF_MUCH) & burnt] = _SURE_OF_BURNT
-            bordered, ratios = _bordered(pieces, seen.steep, outside), pieces.means(seen.ratio)
+            bordered = _bordered(pieces, seen.steep, outside)
             no_shadow = (bordered > _BORDERED) & (off_hue(ratios) > _HUE_OF_ITS_OWN)
             no_shadow |= (bordered > _SOMEWHAT_BORDERED) & (ratios @ _SHADE[0] > _AS_LIGHT)
             enough[(enough == _SURE_OF_MUCH) & no_shadow] = _SURE_OF_BORDERED
@@ -240,7 +241,6 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             # A gap that the rules saw, and it does not, is a label or a highlight.
             enough[pieces.means(rules_outside[..., None].astype(np.float32))[:, 0] < 0.5] = _SURE_TO_CLOSE
         else:
-            ratios = pieces.means(seen.ratio)
             much = pieces.area > _MOST * cv2.countNonZero(product.view(np.uint8))
             much[0] = False
             if (much & (strips | (sure < _SURE_OF_RING) | (off_hue(ratios) > _OF_A_HUE))).any():
