@@ -180,6 +180,17 @@ class DisputesTest(unittest.TestCase):
                 steep = cv2.dilate(borders.view(np.uint8), disc(15)) > 0
                 self.assertEqual(Dispute(side, 0.9, -0.4).settled(steep, beyond), share)
 
+    def test_where_the_rules_lost_the_product_an_opening_of_its_hue_is_whole_and_one_like_paper_is_a_gap(self) -> None:
+        x, y, w, _ = PRODUCT
+        beside, hole = rectangle(x + w, y + 200, 160, 200), rectangle(x + w + 50, y + 260, 50, 60)
+        for of_hole, share in ((-0.4, 0), (0.0, 1)):
+            with self.subTest(of_hole=of_hole):
+                part = beside & ~hole
+                dispute = Dispute(part, 0.9, np.where(part, np.float32(-0.6), np.float32(0)))
+                dispute.shade[hole] = -0.6 if of_hole else 0
+                dispute.settled(blue=np.where(part, np.float32(-0.4), np.where(hole, np.float32(of_hole), np.float32(0))))
+                self.assertEqual(float((dispute.found[hole] < 0.5).mean()), share)
+
 
 if __name__ == "__main__":
     unittest.main()

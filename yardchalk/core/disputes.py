@@ -213,7 +213,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
     soft : bool
         Whether the photo is out of focus: of such the network was taught none, and doubts much.
     """
-    stand, may_be_product, may_be_open, may_be_print = (np.zeros(found.shape, bool) for _ in range(4))
+    stand, may_be_product, may_be_open, may_be_print, added = (np.zeros(found.shape, bool) for _ in range(5))
     looked = found > 0.5
     outside = outside_of(looked)
     deep = (cv2.erode(product.view(np.uint8), disc(_DEEP)) > 0) & ~outside
@@ -236,7 +236,9 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             bordered = _bordered(pieces, seen.steep, outside)
             no_shadow = (bordered > _BORDERED) & (off_hue(ratios) > _HUE_OF_ITS_OWN)
             no_shadow |= (bordered > _SOMEWHAT_BORDERED) & (ratios @ _SHADE[0] > _AS_LIGHT)
-            enough[(enough == _SURE_OF_MUCH) & no_shadow] = _SURE_OF_BORDERED
+            no_shadow &= enough == _SURE_OF_MUCH
+            enough[no_shadow] = _SURE_OF_BORDERED
+            added = pieces.chosen(no_shadow & (sure >= _SURE_OF_BORDERED))
             enough[~burnt & _shadows(pieces, seen.ratio, seen.steep, looked & product, outside)] = np.inf
             # A gap that the rules saw, and it does not, is a label or a highlight.
             enough[pieces.means(rules_outside[..., None].astype(np.float32))[:, 0] < 0.5] = _SURE_TO_CLOSE
@@ -287,7 +289,7 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
             may_be_product = pieces.chosen(unsure & (bordered > _SOMEWHAT_BORDERED) & (sure > _SURE_OF_SHADOW))
         else:
             may_be_open = pieces.chosen(unsure & ~strips & (sure > _LIKELY))
-    stand &= ~_close_without_border(found, seen.steep)
+    stand &= ~(_close_without_border(found, seen.steep) | _close_unlike_paper(found, added, seen.ratio))
     if not wires:
         closed, may_be_print = _close_print(found, cv2.transform(seen.ratio, _SHADE), product)
         stand &= ~closed
@@ -310,6 +312,19 @@ def _close_without_border(found: Float, steep: Mask) -> Mask:
         if steep[box][rim].mean() < _HARDLY_BORDERED:
             without.append(int(i))
     return _closed(found, np.isin(pieces.labels, without), outside)
+
+
+def _close_unlike_paper(found: Float, added: Mask, ratio: Float) -> Mask:
+    """Make whole the openings in what was `added` that have a hue of their own; and where they were, bool (h, w).
+
+    There the rules lost the product, so that what it doubts for their sake is no gap.
+    """
+    outside = outside_of(found > 0.5)
+    pieces = pieces_of((found <= 0.5) & ~outside, diagonal=True)
+    within = np.zeros(pieces.area.size, bool)
+    within[np.unique(pieces.labels[cv2.dilate(added.view(np.uint8), disc(_BORDER)) > 0])] = True
+    within[0] = False
+    return _closed(found, pieces.chosen(within & (off_hue(pieces.means(ratio)) > _HUE_OF_ITS_OWN)), outside)
 
 
 def _closed(found: Float, openings: Mask, outside: Mask) -> Mask:
