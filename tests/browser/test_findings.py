@@ -71,7 +71,10 @@ class FindingsPageTest(PageCase):
         strip.get_by_role("button", name="Take back").click()
         expect(strip.get_by_role("button", name="Take back")).to_have_count(0)
         self.work_here(lot_id)
-        expect(page.get_by_role("button", name="Cast 2")).to_be_visible()
+        self.go(f"/lots/{lot_id}")
+        page.get_by_role("button", name="Cast 2").click()
+        page.locator("a[data-photo]").first.click()
+        expect(page.locator("aside [aria-pressed=true]")).to_contain_text("Cast")
 
     def test_let_pass_with_a_reason_taken_back_and_accepted(self) -> None:
         page = self.page

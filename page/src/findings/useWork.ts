@@ -17,10 +17,15 @@ export type HandTool = 'outline' | 'box';
 export const handTool = ({ mend, tool }: Finding): HandTool | null =>
   !mend && (tool === 'outline' || tool === 'box') ? tool : null;
 
-/** The finding to begin with for whoever comes from those of another photo: its first, or its last on the way back. */
+/**
+ * The finding to begin with: for whoever comes from those of another photo its first, or its last on the way back; and for whoever
+ * goes through those of one check its first of that.
+ */
 export function useArrival(photo: Photo): Finding | undefined {
-  const arrived = (useLocation().state as { work?: 'first' | 'last' } | null)?.work;
-  return arrived && photo.findings.filter(isOpen).at(arrived === 'first' ? 0 : -1);
+  const from = useLocation().state as { work?: 'first' | 'last'; check?: string | null } | null;
+  const open = photo.findings.filter(isOpen);
+  const ofCheck = open.find((finding) => finding.check === from?.check);
+  return ofCheck ?? (from?.work && open.at(from.work === 'first' ? 0 : -1));
 }
 
 /**

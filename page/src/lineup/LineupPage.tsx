@@ -79,7 +79,7 @@ export function LineupPage() {
     '/': () => document.getElementById('find-by-name')?.focus(),
     n: () => {
       const first = shown.find(wantsPerson);
-      if (first) void navigate(`/lots/${lotId}/photos/${first.id}`, { state: { work: 'first' } });
+      if (first) void navigate(`/lots/${lotId}/photos/${first.id}`, { state: { work: 'first', check: filter.check } });
     },
     '?': () => setHelp(true),
     escape: () => (help ? setHelp(false) : setChosen(new Set())),
@@ -154,6 +154,7 @@ export function LineupPage() {
                     card={card}
                     size={size}
                     listing={look === 'listing'}
+                    check={filter.check}
                     chosen={chosen}
                     onChosen={setChosen}
                   />

@@ -5,7 +5,7 @@ import { amount, stem } from '../shared/format';
 import { checkName, Mark, standingOf, standings } from '../shared/marks';
 import { cardBackground, type Card } from '../cards/cards';
 
-/** A photo as it will look on a listing page, with its verdict and its worst finding in words and in place. */
+/** A photo as it will look on a listing page, with its verdict and its worst finding, or its worst of a kind, in words and in place. */
 export function PhotoTile(props: {
   tile: Tile;
   lotId: number;
@@ -13,16 +13,19 @@ export function PhotoTile(props: {
   size: number;
   /** Whether just as a shopper would see it. */
   listing: boolean;
+  /** The check whose findings are gone through, if it is one alone. */
+  check: string | null;
   chosen: boolean;
   /** Whether the keyboard is at it. */
   reached: boolean;
   onChoose: (id: number, stretch: boolean) => void;
   onReach: (id: number) => void;
 }) {
-  const { tile, lotId, card, size, listing, chosen, reached, onChoose, onReach } = props;
+  const { tile, lotId, card, size, listing, check, chosen, reached, onChoose, onReach } = props;
   const standing = standingOf(tile);
   // While it waits, what was found before no longer counts.
-  const worst = standing === 'fix' || standing === 'look' ? tile.found[0] : undefined;
+  const ofCheck = tile.found.find((finding) => finding.check === check);
+  const worst = standing === 'fix' || standing === 'look' ? (ofCheck ?? tile.found[0]) : undefined;
   const small = size < 160;
   const line = tile.error ?? worst?.message ?? (standing === 'waiting' ? waitingWords[tile.state] : undefined);
   return (
@@ -38,6 +41,7 @@ export function PhotoTile(props: {
     >
       <Link
         to={`/lots/${lotId}/photos/${tile.id}`}
+        state={check === null ? undefined : { check }}
         title={line ? `${tile.name}: ${line}` : tile.name}
         data-photo={tile.id}
         tabIndex={reached ? 0 : -1}

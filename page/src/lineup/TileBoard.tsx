@@ -21,10 +21,12 @@ export function TileBoard(props: {
   size: number;
   /** Whether as a shopper would see them: no groups, no marks. */
   listing: boolean;
+  /** The check whose findings are gone through, if it is one alone. */
+  check: string | null;
   chosen: ReadonlySet<number>;
   onChosen: (chosen: ReadonlySet<number>) => void;
 }) {
-  const { tiles, lotId, card, size, listing, chosen, onChosen } = props;
+  const { tiles, lotId, card, size, listing, check, chosen, onChosen } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
   // The tile that the keyboard is at, and where a stretch of chosen ones began.
@@ -141,6 +143,7 @@ export function TileBoard(props: {
                       card={card}
                       size={sizes[row.standing]}
                       listing={listing}
+                      check={check}
                       chosen={chosen.has(tile.id)}
                       reached={tile.id === there}
                       onChoose={choose}
