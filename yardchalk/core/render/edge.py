@@ -128,7 +128,7 @@ class EdgedPhoto(ClearedPhoto):
         wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
         look = None if self.given_alpha else self.second_look
         quiet = self._without_noise(creased=not self.creases).closely
-        matte = solve_matte(self.uncreased, d.product, d.noise, light, settings, wider, look, at, quiet)
+        matte = solve_matte(self.uncreased, d.product, d.noise, light, settings, wider, look, at, quiet=quiet)
         if self.drawing is None:
             return matte
         # Beside what a person has otherwise, what was found ended with a flank that is of another border now.
