@@ -127,7 +127,7 @@ class EdgedPhoto(ClearedPhoto):
         d, strokes = self.decisions, self.marks.edge.wider
         wider = self._stroked(strokes, self.analysis_scale, self.whole(self.analysis_scale)) > 0.5 if strokes else None
         look = None if self.given_alpha else self.second_look
-        quiet = self._without_noise(creased=not self.creases).closely
+        quiet = None if look is None else self._without_noise(creased=not self.creases).closely
         matte = solve_matte(self.uncreased, d.product, d.noise, light, settings, wider, look, at, quiet=quiet)
         if self.drawing is None:
             return matte

@@ -29,7 +29,7 @@ _USUAL = 2.0  # of the least shade step: noise as it usually is, where none can 
 _SOFT = 6.0  # px; steps wider than this are taken for shadow borders
 _QUIETED_AT = 800  # px; long side of the picture that is made quiet
 _LOUD = 1.2  # coded levels there: noise from which on the steps of pale products drown in it
-_STOOD = 1.8  # coded levels; how much of it the close look was taught to see through
+_STOOD = 1.8  # coded levels; as much of it as the close look sees through
 _HARDLY_ANY = 0.18  # coded levels there; with less, what quieting leaves here and there would be borders
 _PATCH, _SEARCHED = 3, 9  # px there
 _ALIKE = 1.5  # of the noise; mean difference of patches that are averaged
@@ -175,7 +175,7 @@ class WithoutNoise(NamedTuple):
     Attributes
     ----------
     looked_at : for the second look, uint8, with as much as it was taught on.
-    closely : for the close look, uint8, at its full sharpness with as much as that was taught on.
+    closely : for the close look, uint8, as sharp as can be with as much as that sees through.
     measured : for measuring steps, with hardly any; uint16, or the picture itself.
     """
 
