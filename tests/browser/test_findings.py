@@ -75,6 +75,18 @@ class FindingsPageTest(PageCase):
         page.get_by_role("button", name="Cast 2").click()
         page.locator("a[data-photo]").first.click()
         expect(page.locator("aside [aria-pressed=true]")).to_contain_text("Cast")
+        # From there on that check's alone, through the lot and back to where one came from.
+        expect(page.get_by_text("Cast alone, 2 photos")).to_be_visible()
+        name = page.locator("h1").inner_text()
+        page.keyboard.press("n")
+        expect(page.locator("h1")).not_to_have_text(name)
+        expect(page.locator("aside [aria-pressed=true]")).to_contain_text("Cast")
+        page.keyboard.press("Escape")
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("button", name="Cast 2", pressed=True)).to_be_visible()
+        page.keyboard.press("n")
+        page.get_by_role("button", name="All findings").click()
+        expect(page.get_by_text("Cast alone, 2 photos")).to_have_count(0)
 
     def test_let_pass_with_a_reason_taken_back_and_accepted(self) -> None:
         page = self.page

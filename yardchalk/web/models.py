@@ -234,6 +234,7 @@ class Neighbour(_Out):
     preview: str | None = Field(description="Of the result or, before there is one, of the photo as it came in.")
     verdict: Verdict | None
     state: State
+    checks: list[str] = Field(description="What found something that is neither a note nor let pass, one entry for each finding.")
 
 
 class Snapshot(_Out):

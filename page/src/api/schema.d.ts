@@ -4563,6 +4563,11 @@ export interface components {
              * @enum {string}
              */
             state: "idle" | "waiting" | "running" | "done" | "failed";
+            /**
+             * Checks
+             * @description What found something that is neither a note nor let pass, one entry for each finding.
+             */
+            checks: string[];
         };
         /** NewKept */
         NewKept: {

@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { Link } from 'react-router';
 import type { Photo } from '../api/client';
-import { isOpen } from '../findings/useWork';
+import { isOpen, lineupAt, useTravel } from '../findings/useWork';
 import { Intaking } from '../intake/Intaking';
 import { stem } from '../shared/format';
 import { Mark, standingOf, standings } from '../shared/marks';
@@ -41,7 +41,7 @@ export function BenchHeader(props: {
       </Link>
       {/* Where there is no room for all, the names are shortened: the lot's first. */}
       <Box flex="0 4 auto" minWidth="24px" maxWidth="190px">
-        <Link to={`/lots/${photo.lot_id}`} title={photo.lot_name}>
+        <Link to={lineupAt(photo.lot_id, useTravel().check)} title={photo.lot_name}>
           <Text truncate>{photo.lot_name}</Text>
         </Link>
       </Box>

@@ -16,7 +16,7 @@ import { MendTool } from '../mend/MendTool';
 import { useMend } from '../mend/useMend';
 import { AllowDialog } from '../findings/AllowDialog';
 import { FindingsList } from '../findings/FindingsList';
-import { useArrival, useWork } from '../findings/useWork';
+import { lineupAt, useArrival, useWork } from '../findings/useWork';
 import { WhiteCheck } from '../findings/WhiteCheck';
 import { BalancePanel } from './BalancePanel';
 import { BrushLayer } from './BrushLayer';
@@ -126,7 +126,8 @@ function Bench({ photo }: { photo: Photo }) {
   const at = photo.order.findIndex((one) => one.id === photo.id);
   const go = (by: number) => {
     const to = photo.order[at + by];
-    if (to) void navigate(`/lots/${photo.lot_id}/photos/${to.id}`);
+    if (to)
+      void navigate(`/lots/${photo.lot_id}/photos/${to.id}`, { state: work.check ? { check: work.check } : null });
   };
   useKeys(
     {
@@ -188,7 +189,7 @@ function Bench({ photo }: { photo: Photo }) {
                   ? edge.halt()
                   : chosen !== null
                     ? work.choose(null)
-                    : void navigate(`/lots/${photo.lot_id}`),
+                    : void navigate(lineupAt(photo.lot_id, work.check)),
     },
     { b: () => setBefore(false), p: () => work.setPreview(null) },
   );

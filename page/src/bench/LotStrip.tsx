@@ -1,6 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { Link } from 'react-router';
 import type { Photo } from '../api/client';
+import { useTravel } from '../findings/useWork';
 import { Mark, standingOf, wantsPerson } from '../shared/marks';
 
 const SHOWN = 4;
@@ -9,6 +10,7 @@ const SHOWN = 4;
 export function LotStrip({ photo }: { photo: Photo }) {
   const at = photo.order.findIndex((one) => one.id === photo.id);
   const first = Math.max(0, Math.min(at - 1, photo.order.length - SHOWN));
+  const { check } = useTravel();
   const open = photo.order.filter(wantsPerson).length;
   return (
     <Box borderTop="1px solid" borderColor="line" px="2.5" py="2.5">
@@ -22,7 +24,13 @@ export function LotStrip({ photo }: { photo: Photo }) {
       </Flex>
       <Flex gap="1.5">
         {photo.order.slice(first, first + SHOWN).map((one) => (
-          <Link key={one.id} to={`/lots/${photo.lot_id}/photos/${one.id}`} title={one.name} aria-label={one.name}>
+          <Link
+            key={one.id}
+            to={`/lots/${photo.lot_id}/photos/${one.id}`}
+            state={check ? { check } : undefined}
+            title={one.name}
+            aria-label={one.name}
+          >
             <Box
               position="relative"
               width="49px"

@@ -23,6 +23,25 @@ export function FindingsList({ photo, work }: { photo: Photo; work: Work }) {
           {open === findings.length ? open : `${open} of ${findings.length}`}
         </Text>
       </Flex>
+      {work.check && (
+        <Flex
+          justify="space-between"
+          align="center"
+          gap="2"
+          px="3.5"
+          py="1.5"
+          bg="white"
+          borderY="1px solid"
+          borderColor="line"
+        >
+          <Text fontSize="13px">
+            <b>{checkName(work.check)}</b> alone, {through(photo, work.check)}
+          </Text>
+          <Box as="button" fontSize="13px" color="chalk.blue" cursor="pointer" flex="none" onClick={work.showAll}>
+            All findings
+          </Box>
+        </Flex>
+      )}
       <Box overflowY="auto" flex="1">
         {photo.error && (
           <Text px="3.5" py="2" role="alert">
@@ -59,6 +78,12 @@ export function FindingsList({ photo, work }: { photo: Photo; work: Work }) {
       </Flex>
     </Flex>
   );
+}
+
+/** How many photos of the lot there are to go through for one check. */
+function through(photo: Photo, check: string): string {
+  const photos = photo.order.filter((one) => one.checks.includes(check)).length;
+  return photos === 1 ? '1 photo' : `${photos} photos`;
 }
 
 /** A button with the key that does the same. */

@@ -22,11 +22,18 @@ export const handTool = ({ mend, tool }: Finding): HandTool | null =>
  * goes through those of one check its first of that.
  */
 export function useArrival(photo: Photo): Finding | undefined {
-  const from = useLocation().state as { work?: 'first' | 'last'; check?: string | null } | null;
+  const { work, check } = useTravel();
   const open = photo.findings.filter(isOpen);
-  const ofCheck = open.find((finding) => finding.check === from?.check);
-  return ofCheck ?? (from?.work && open.at(from.work === 'first' ? 0 : -1));
+  const ofCheck = open.filter((finding) => finding.check === check);
+  if (ofCheck.length > 0) return ofCheck.at(work === 'last' ? -1 : 0);
+  return work && open.at(work === 'first' ? 0 : -1);
 }
+
+/** What goes along from photo to photo: at which end of its findings to begin, and the one check whose findings are gone through. */
+export type Travel = { work?: 'first' | 'last'; check?: string | null };
+export const useTravel = () => (useLocation().state ?? {}) as Travel;
+/** The line-up, with the photos of that check. */
+export const lineupAt = (lot: number, check?: string | null) => `/lots/${lot}${check ? `?check=${check}` : ''}`;
 
 /**
  * Working through a photo's findings, and from photo to photo: which finding is in hand, its mend previewed and applied, what
@@ -52,6 +59,7 @@ export function useWork(
   const [said, setSaid] = useState<string | null>(null);
   const { findings } = photo;
   const path = { photo_id: photo.id };
+  const { check = null } = useTravel();
   const found = findings.findIndex((finding) => keyOf(finding) === key);
   const chosen = found < 0 ? null : found;
 
@@ -67,12 +75,18 @@ export function useWork(
     const { order } = photo;
     const at = order.findIndex((one) => one.id === photo.id);
     const others = [...order.slice(at + 1), ...order.slice(0, Math.max(at, 0))];
-    const next = by > 0 ? others.find(wantsPerson) : others.findLast(wantsPerson);
-    if (next) void navigate(`/lots/${photo.lot_id}/photos/${next.id}`, { state: { work: by > 0 ? 'first' : 'last' } });
+    const wanted = (one: (typeof order)[number]) => (check ? one.checks.includes(check) : wantsPerson(one));
+    const next = by > 0 ? others.find(wanted) : others.findLast(wanted);
+    const travel: Travel = { work: by > 0 ? 'first' : 'last', check };
+    if (next) void navigate(`/lots/${photo.lot_id}/photos/${next.id}`, { state: travel });
+    else if (check)
+      setSaid(`No other photo of this lot has “${checkName(check)}”. All findings, above, goes on with the rest.`);
     else setSaid('No other photo of this lot wants a look. Escape leads to the line-up.');
   };
   const step = (by: 1 | -1) => {
-    const open = findings.flatMap((finding, i) => (isOpen(finding) ? [i] : []));
+    const open = findings.flatMap((finding, i) =>
+      isOpen(finding) && (check === null || finding.check === check) ? [i] : [],
+    );
     const at = chosen === null ? (by > 0 ? -1 : open.length) : open.indexOf(chosen);
     // From a finding that was let pass, or a note: the first one or the last.
     const to = chosen !== null && at < 0 ? open.at(by > 0 ? 0 : -1) : open[at + by];
@@ -130,6 +144,10 @@ export function useWork(
         : `“${tried.words}” put it right.`;
   const trouble = notAccepted ?? notAllowed ?? notWithdrawn;
   return {
+    /** The one check whose findings are gone through, through the whole lot. */
+    check,
+    /** To go through all of them again. */
+    showAll: () => void navigate('.', { replace: true, state: null }),
     chosen,
     choose,
     step,

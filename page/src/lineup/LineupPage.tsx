@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react';
 import { useMemo, useState } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { useNavigate, useParams, useSearchParams } from 'react-router';
 import type { Tile } from '../api/client';
 import { useLineup, useLot } from '../api/queries';
 import { DropArea } from '../intake/DropArea';
@@ -56,7 +56,15 @@ export function LineupPage() {
   const lineup = useLineup(lotId);
   const [card, setCard] = useState<Card>('white');
   const nextCard = useNextCard();
-  const [filter, setFilter] = useState<Filter>({ check: null, name: '' });
+  // The check is in the address, so that the way back from the bench leads to it.
+  const [params, setParams] = useSearchParams();
+  const [name, setName] = useState('');
+  const check = params.get('check');
+  const filter = useMemo<Filter>(() => ({ check, name }), [check, name]);
+  const setFilter = (to: Filter) => {
+    setName(to.name);
+    if (to.check !== check) setParams(to.check === null ? {} : { check: to.check }, { replace: true });
+  };
   const [only, setOnly] = useState<ReadonlySet<number> | null>(null);
   const [look, setLook] = useState<Look>('board');
   const [size, setSize] = useState(SIZES.standard);
@@ -89,8 +97,7 @@ export function LineupPage() {
   if (lineup.isError && !lineup.data)
     return <Trouble message={lineup.error.message} onRetry={() => void lineup.refetch()} />;
   if (!lot.data || !lineup.data) return <Loading what="the line-up" />;
-  const { name } = lot.data;
-  const take = (files: Gathered[]) => send({ id: lotId, name }, files);
+  const take = (files: Gathered[]) => send({ id: lotId, name: lot.data.name }, files);
   return (
     <DropArea what={`Drop to add to ${lot.data.name}`} onFiles={take}>
       <Flex direction="column" height="100%">

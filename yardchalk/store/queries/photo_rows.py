@@ -9,6 +9,8 @@ from yardchalk.store.queries.rows import Row, every, one
 
 # Those to fix first, then to look at, ready, failed, waiting; within these, those farthest off a limit; those alike by name.
 _WORST_FIRST = "ORDER BY p.rank, -p.worst, p.name, p.id"
+# Of findings that are neither notes nor let pass.
+_OPEN_CHECKS = """'$[*] ? (@.severity != "note" && (!exists(@.allowed) || @.allowed == null)).check'"""
 
 
 def add_photo(
@@ -64,10 +66,11 @@ def photos(connection: Connection[Row], lot_id: int, only: list[int] | None = No
 
 
 def order(connection: Connection[Row], lot_id: int) -> list[Row]:
-    """The lot's photos in the order of the line-up, with just what a small tile shows."""
+    """The lot's photos in the order of the line-up, with just what a small tile shows, and the checks that found something open."""
     return every(
         connection,
-        f"""SELECT p.id, p.name, coalesce(p.preview, p.as_shot) AS preview, p.verdict, p.state
+        f"""SELECT p.id, p.name, coalesce(p.preview, p.as_shot) AS preview, p.verdict, p.state,
+                  jsonb_path_query_array(p.findings, {_OPEN_CHECKS}) AS checks
            FROM photos p WHERE p.lot_id = %s {_WORST_FIRST}""",
         lot_id,
     )
