@@ -106,6 +106,14 @@ def _lit(lamps: Callable[[Float, Float], NDArray[np.floating]]) -> Handling:
     return handle
 
 
+def _shadowed(codes: Float, truth: Float) -> Float:
+    """With the shadow that a small lamp at the upper left throws on the paper: as deep all over, with a border."""
+    h, w = truth.shape
+    onto = np.array([[1, 0, 0.05 * w], [0, 1, 0.02 * h]], np.float32)
+    thrown = cv2.GaussianBlur(cv2.warpAffine(truth, onto, (w, h)), (0, 0), 2.5) * (1 - truth)
+    return encode(decode(codes) * (1 - 0.45 * thrown[..., None])).astype(np.float32)
+
+
 def _on_a_table(codes: Float, truth: Float) -> Float:
     """On paper that ends right of the product, on a table of dark wood that lies in the same light."""
     h, w = truth.shape
@@ -214,6 +222,7 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "darker to the corners": (_lit(lambda x, y: (1 - 0.9 * (x * x + y * y))[..., None]), 92),
     "darker to the right": (_lit(lambda x, y: np.exp(-1.1 * (x + 0.5))[..., None]), 92),
     "lamps of two hues": (_lit(lambda x, y: np.stack([0.87 - 0.25 * x, np.full_like(x, 0.95), 0.85 + 0.3 * x], axis=-1)), 92),
+    "a hard shadow": (_shadowed, 92),
     "on a table": (_on_a_table, 92),
     **{name: (_laid_on((0.75, 0.75, 0.74), share), 92) for name, share in _SHARES.items()},
     "on grey paper": (_laid_on((0.18, 0.18, 0.18)), 92),

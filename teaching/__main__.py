@@ -52,6 +52,8 @@ def main() -> None:
     parser.add_argument(
         "--printed", type=float, default=0, metavar="SHARE", help="of the photos, 0..1, whose product bears print or has holes cut in it"
     )
+    parser.add_argument("--shadowed", type=float, default=0, metavar="SHARE", help="of the photos, 0..1, with a small lamp's shadow")
+    parser.add_argument("--careful", action="store_true", help="without photos that are taken or developed carelessly")
     parser.add_argument("--pierced", type=int, default=0, help="scenes of thin sheets with holes")
     parser.add_argument("--burnt", type=int, default=130, help="scenes whose photos are burnt out")
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
@@ -65,7 +67,7 @@ def main() -> None:
     asked.folder.mkdir(parents=True, exist_ok=True)
     if set(asked.looks) - {"burnt_out_look"}:
         for number in range(asked.first, asked.first + asked.scenes):
-            prepare(asked.folder, number, asked.printed)
+            prepare(asked.folder, number, asked.printed, asked.shadowed, not asked.careful)
         for number in range(asked.first, asked.first + asked.pierced):
             prepare_pierced(asked.folder, number, asked.printed)
         for number in range(asked.drawings):

@@ -144,6 +144,22 @@ def contact_shadow(coverage: Float, towards: float, r: Generator) -> tuple[Float
     return behind, left(into, 0.6, (1, 12)) if r.random() < 0.5 else np.ones_like(behind)
 
 
+def cast_shadow(coverage: Float, r: Generator) -> Float:
+    """What is left of the light where a small lamp throws the product's shadow: a factor for the backdrop, (h, w, 3).
+
+    The outline again, aside of the product and leaning, longer or shorter, with a border of its own and of nearly one depth.
+    """
+    h, w = coverage.shape
+    foot = float(np.flatnonzero(coverage.max(1) > 0.5).max(initial=0))
+    lean, length = r.uniform(-0.5, 0.5) * (r.random() < 0.5), r.uniform(0.6, 1.1) if r.random() < 0.5 else 1.0
+    towards, reach = r.uniform(0, 2 * np.pi), np.exp(r.uniform(*np.log((0.008, 0.12)))) * max(h, w)
+    across, down = reach * np.cos(towards), reach * np.sin(towards)
+    onto = np.array([[1, -lean, lean * foot + across], [0, length, foot * (1 - length) + down]], np.float32)
+    thrown = _blurred(cv2.warpAffine(coverage, onto, (w, h)), np.exp(r.uniform(*np.log((0.4, 8)))))
+    depth = r.uniform(0.08, 0.8) * (1 + r.normal(0, 0.03, 3) * (r.random() < 0.5))
+    return (1 - np.minimum(depth, 0.9) * thrown[..., None]).astype(np.float32)
+
+
 def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
     """The product's share of the light, premultiplied (h, w, 3), with a rim that mirrors the paper, as gloss does seen aslant."""
     into = np.minimum(cv2.distanceTransform((coverage > 0.5).view(np.uint8), cv2.DIST_L2, 5), _FAR)
@@ -154,10 +170,16 @@ def mirroring(own: Float, coverage: Float, light: Float, r: Generator) -> Float:
 
 
 def photo_of(
-    layers: Layers, level: int, r: Generator, how: Carelessness | None = None, print_share: float = 0, flat: bool = False
+    layers: Layers,
+    level: int,
+    r: Generator,
+    how: Carelessness | None = None,
+    print_share: float = 0,
+    flat: bool = False,
+    shadow_share: float = 0,
 ) -> Taken:
     """A photo as a lens shows it; the empty backdrop comes near to the coded `level`. On so many of all, 0..1, the product bears print,
-    or has holes cut in it if it is a `flat` one.
+    or has holes cut in it if it is a `flat` one; on so many a small lamp throws its shadow.
 
     Of one that is taken or developed carelessly the truth is coverage alone: its colours are no longer the product's share of the light.
     """
@@ -173,6 +195,8 @@ def photo_of(
     if r.random() < 0.25:
         behind, before = contact_shadow(covered, r.normal(np.pi / 2, 0.6), r)
         backdrop, own = backdrop * behind[..., None], own * before[..., None]
+    if shadow_share > 0 and r.random() < shadow_share:
+        backdrop = backdrop * cast_shadow(covered, r)
     blur = float(r.choice([0.3, 0.4, 0.4, 0.5, 0.6, 0.8]))
     if how is Carelessness.OUT_OF_FOCUS:
         blur = r.uniform(0.9, 3.2)

@@ -96,16 +96,22 @@ def scene(number: int, pale: bool = False, with_holes: bool = False) -> tuple[Sc
     return made, int(level)
 
 
-def prepare(folder: Path, number: int, print_share: float = 0) -> None:
-    """Render a scene and take photos of it, unless that was done; what comes of it is `lessons`' to read. `print_share`: see `photo_of`."""
+def prepare(folder: Path, number: int, print_share: float = 0, shadow_share: float = 0, careless: bool = True) -> None:
+    """Render a scene and take photos of it, `careless` ones as well, unless that was done; what comes of it is `lessons`' to read.
+
+    `print_share`, `shadow_share`: see `photo_of`.
+    """
     if (folder / f"{number:04d}-0.npz").exists():
         return
     made, level = scene(number)
     layers, flat = layers_of(render(made)), made.elevation > _FLAT
     for i in reversed(range(_PHOTOS)):
         r = np.random.default_rng([number, i, 1])
-        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, r, Carelessness.any(r), print_share, flat))
-        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i]), None, print_share, flat))
+        if careless:
+            taken = photo_of(layers, level, r, Carelessness.any(r), print_share, flat, shadow_share)
+            _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", taken)
+        taken = photo_of(layers, level, np.random.default_rng([number, i]), None, print_share, flat, shadow_share)
+        _keep(folder / f"{number:04d}-{i}.npz", taken)
 
 
 def prepare_pierced(folder: Path, number: int, print_share: float) -> None:

@@ -8,7 +8,7 @@ import simplejpeg
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from teaching.camera import Carelessness, Layers, Taken, contact_shadow, grained, layers_of, mirroring, photo_of
+from teaching.camera import Carelessness, Layers, Taken, cast_shadow, contact_shadow, grained, layers_of, mirroring, photo_of
 from teaching.drawings import a_print, an_icon
 from teaching.inks import cut_out, printed
 from tests.pictures import Scene
@@ -41,8 +41,11 @@ class LessonTest(unittest.TestCase):
     @SEEDS
     @some_seed
     def test_a_photo_is_of_its_truth_and_is_the_same_again(self, seed: int) -> None:
-        share = 0.5 * (seed % 3)
-        taken, again = (photo_of(layers(), 236, np.random.default_rng(seed), print_share=share, flat=seed % 2 > 0) for _ in range(2))
+        with_print, with_shadow = 0.5 * (seed % 3), 0.5 * (seed % 2)
+        taken, again = (
+            photo_of(layers(), 236, np.random.default_rng(seed), print_share=with_print, flat=seed % 2 > 0, shadow_share=with_shadow)
+            for _ in range(2)
+        )
         self.assertEqual(taken.data, again.data)
         self.assert_true(taken)
         seen = light_of(taken)
@@ -104,6 +107,9 @@ class LessonTest(unittest.TestCase):
         made, r = layers(), np.random.default_rng(seed)
         for factors in contact_shadow(made.coverage, np.pi / 2, r):
             self.assertTrue(0 < factors.min() <= factors.max() <= 1)
+        thrown = cast_shadow(made.coverage, r)
+        self.assertTrue(0.1 <= thrown.min() < 0.95 and thrown.max() <= 1)
+        self.assertAlmostEqual(float(np.median(thrown[made.coverage == 0])), 1, delta=0.01, msg="most of the paper lies in no shadow")
         glossy = mirroring(made.product, made.coverage, made.backdrop, r)
         most = np.maximum(made.product, 1.1 * made.coverage[..., None] * made.backdrop)
         self.assertTrue((glossy >= -1e-6).all() and (glossy <= most + 1e-5).all())
