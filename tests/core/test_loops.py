@@ -9,9 +9,24 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from yardchalk.core.codecs import decode_photo, encode_picture
-from yardchalk.core.colour import Float, Mask, area_mean, codes_of_light, darkest, light_of_codes, open_peak, resize_linear
+from yardchalk.core.colour import (
+    Float,
+    Mask,
+    area_mean,
+    area_taps,
+    codes_of_light,
+    darkest,
+    encode,
+    light_of_codes,
+    open_peak,
+    resize_linear,
+    to_linear,
+)
 from yardchalk.core.filing import sufficient_quality
 from yardchalk.core.regions import HELD, Flood, pieces_of
+from yardchalk.core.stages.edge.matte import Cutout
+from yardchalk.core.stages.edge.samples import light_at, nearest_light
+from yardchalk.core.stages.edge.smaller import made_smaller
 
 masks = hnp.arrays(np.bool_, hnp.array_shapes(min_dims=2, max_dims=2, min_side=1, max_side=24))
 IDENTITY = np.arange(65536).astype(np.uint16)
@@ -126,3 +141,53 @@ class QualityTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class EdgeTest(unittest.TestCase):
+    @given(hnp.arrays(np.uint8, (9, 11, 3)), hnp.arrays(np.bool_, (9, 11)))
+    def test_the_nearest_seeds_light_is_that_of_it_and_the_seeds_beside_it(self, pixels: np.ndarray, seeds: Mask) -> None:
+        rows, columns = np.nonzero(~seeds)
+        found = nearest_light(pixels, seeds, rows, columns)
+        light = to_linear(pixels)
+        if not seeds.any():
+            np.testing.assert_allclose(found, light_at(pixels, rows, columns))
+            return
+        # Beyond the frame lies what lies along it.
+        light, there, places = np.pad(light, ((1, 1), (1, 1), (0, 0)), "edge"), np.pad(seeds, 1, "edge"), np.argwhere(seeds)
+        for at, told in zip(np.stack([rows, columns], 1), found, strict=True):
+            off = np.hypot(*(places - at).T)
+            # Distances by a mask of 5 x 5 are good to a few hundredths; of those as near, any may be it.
+            told_by = []
+            for y, x in places[off <= 1.03 * off.min() + 0.05]:
+                near = np.s_[y : y + 3, x : x + 3]
+                told_by.append(light[near][there[near]].mean(0))
+            self.assertLess(float(np.abs(np.array(told_by) - told[:3]).max(1).min()), 1e-4)
+
+    @given(
+        hnp.arrays(np.uint8, (12, 15, 3)),
+        hnp.arrays(np.float32, (12, 15), elements=st.floats(0, 1, width=16)),
+        st.integers(1, 12),
+        st.booleans(),
+    )
+    def test_what_is_made_smaller_keeps_its_coverage_and_its_light(self, pixels: np.ndarray, alpha: Float, width: int, drawn: bool) -> None:
+        rows, columns = np.nonzero((alpha > 0) & (alpha < 1))
+        own = np.random.default_rng(1).random((rows.size, 3), np.float32)
+        small = made_smaller(Cutout(alpha, rows, columns, own, drawn), pixels, width, 4)
+        # As it is mixed: in light, or in codes if it was drawn.
+        whole: Float = (pixels / np.float32(255) if drawn else to_linear(pixels)).astype(np.float32)
+        whole[rows, columns] = encode(own) if drawn else own
+        (left, across), (above, down) = area_taps(15, width, 0, width), area_taps(12, 4, 0, 4)
+
+        def mean(values: Float, y: int, x: int) -> Float:
+            part = values[above[y] : above[y] + down.shape[0], left[x] : left[x] + across.shape[0]]
+            return np.einsum("v,u,vu...->...", down[: part.shape[0], y], across[: part.shape[1], x], part)
+
+        listed = {(y, x): colour for y, x, colour in zip(small.rows, small.columns, small.colour, strict=True)}
+        for y in range(4):
+            for x in range(width):
+                covered = float(mean(alpha, y, x))
+                # Next to none is none, and next to all is all.
+                self.assertAlmostEqual(float(small.alpha[y, x]), covered, delta=1e-5 if 0.0101 < covered < 0.9959 else 0.0101)
+                if (y, x) in listed and covered > 0.05:
+                    light = encode(listed[y, x]) if drawn else listed[y, x]
+                    np.testing.assert_allclose(light * covered, mean(whole * alpha[..., None], y, x), atol=0.003)
