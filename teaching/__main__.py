@@ -19,7 +19,7 @@ from teaching.second import teach_second_look
 from yardchalk.core import close_look, second_look
 
 SHIPPED = Path(__file__).resolve().parents[1] / "yardchalk" / "core" / "shipped"
-LOOKS: dict[str, tuple[Callable[[], Network], Callable[[Network, Path, float], Network], int]] = {
+LOOKS: dict[str, tuple[Callable[[], Network], Callable[[Network, Path, float, float], Network], int]] = {
     "second_look": (second_look_network, teach_second_look, second_look.CHANNELS),
     "burnt_out_look": (second_look_network, partial(teach_second_look, burnt=True), second_look.CHANNELS),
     "close_look": (close_look_network, teach_close_look, close_look.CHANNELS),
@@ -57,6 +57,7 @@ def main() -> None:
     parser.add_argument("--pierced", type=int, default=0, help="scenes of thin sheets with holes")
     parser.add_argument("--burnt", type=int, default=130, help="scenes whose photos are burnt out")
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
+    parser.add_argument("--rate", type=float, default=2e-3, help="of learning, at first; less where it goes on")
     parser.add_argument("--looks", nargs="+", choices=LOOKS, default=list(LOOKS), help="which to teach")
     parser.add_argument("--go-on", type=float, metavar="SHARE", help="from the weights that ship, and take so much of the new ones, 0..1")
     parser.add_argument(
@@ -82,7 +83,7 @@ def main() -> None:
                 network.load_state_dict(_shipped(name))
             elif name == "burnt_out_look":
                 network.load_state_dict(_shipped("second_look"))
-            network = teach(network, asked.folder, asked.minutes)
+            network = teach(network, asked.folder, asked.minutes, asked.rate)
             if asked.go_on is not None:
                 network.load_state_dict(_mixed(_shipped(name), network.state_dict(), asked.go_on))
             _write(network, channels, asked.out / f"{name}.onnx")

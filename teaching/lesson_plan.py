@@ -9,20 +9,24 @@ import torch
 
 from teaching.network import Network
 
-_RATE = 2e-3
 _REPORT = 120  # s
 
 
-def taught(network: Network, loss_of_step: Callable[[Network], torch.Tensor], examine: Callable[[Network], str], minutes: float) -> Network:
-    """A network after so many minutes; `loss_of_step` takes a batch of its own, `examine` says how well it does on what is held out."""
+def taught(
+    network: Network, loss_of_step: Callable[[Network], torch.Tensor], examine: Callable[[Network], str], minutes: float, rate: float
+) -> Network:
+    """A network after so many minutes, at that rate at first.
+
+    `loss_of_step` takes a batch of its own, `examine` says how well it does on what is held out.
+    """
     network.to(memory_format=torch.channels_last)
     kept = copy.deepcopy(network)
-    optimizer = torch.optim.AdamW(network.parameters(), lr=_RATE, weight_decay=1e-4)
+    optimizer = torch.optim.AdamW(network.parameters(), lr=rate, weight_decay=1e-4)
     start = said = time.monotonic()
     step = 0
     while (gone := (time.monotonic() - start) / (60 * minutes)) < 1:
         for group in optimizer.param_groups:
-            group["lr"] = _RATE * min(1, step / 60) * (0.5 + 0.5 * np.cos(np.pi * gone)) + 1e-5
+            group["lr"] = rate * min(1, step / 60) * (0.5 + 0.5 * np.cos(np.pi * gone)) + 1e-5
         loss = loss_of_step(network)
         optimizer.zero_grad()
         loss.backward()

@@ -61,7 +61,7 @@ def _examine(network: Network, held_out: list[Lesson]) -> str:
     return f"mse x 1000 median {np.median(errors):.2f}, mean {np.mean(errors):.2f}; iou mean {np.mean(overlaps):.4f}"
 
 
-def teach_second_look(network: Network, folder: Path, minutes: float, burnt: bool = False) -> Network:
+def teach_second_look(network: Network, folder: Path, minutes: float, rate: float, burnt: bool = False) -> Network:
     """On all that was prepared but what is burnt out on purpose; or on that alone."""
     r = np.random.default_rng(1)
     torch.manual_seed(1)
@@ -72,4 +72,4 @@ def teach_second_look(network: Network, folder: Path, minutes: float, burnt: boo
         shown, truth, there = (torch.from_numpy(np.stack(values)) for values in zip(*cut, strict=True))
         return _loss(network(shown.to(memory_format=torch.channels_last))[:, 0], truth, there)
 
-    return taught(network, loss_of_step, lambda network: _examine(network, held_out), minutes)
+    return taught(network, loss_of_step, lambda network: _examine(network, held_out), minutes, rate)
