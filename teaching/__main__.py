@@ -1,6 +1,7 @@
 """./yard teach: render the scenes, take the photos, teach the networks, and write them where the engine reads them.
 
-The close look is taught on what the second look finds, so the second is taught first; that of burnt-out photos goes on from it.
+The close look is taught on what the second look finds, so the second is taught first; those of burnt-out photos and of a small lamp's
+shadows go on from it.
 """
 
 import argparse
@@ -14,16 +15,19 @@ from onnx import numpy_helper
 
 from teaching.close import teach_close_look
 from teaching.network import Network, close_look_network, second_look_network
-from teaching.scenes import prepare, prepare_burnt, prepare_drawing, prepare_pierced
+from teaching.scenes import BURNT, SHADOWED, prepare, prepare_burnt, prepare_drawing, prepare_pierced, prepare_shadowed
 from teaching.second import teach_second_look
 from yardchalk.core import close_look, second_look
 
 SHIPPED = Path(__file__).resolve().parents[1] / "yardchalk" / "core" / "shipped"
-LOOKS: dict[str, tuple[Callable[[], Network], Callable[[Network, Path, float, float], Network], int]] = {
+LOOKS: dict[str, tuple[Callable[[], Network], Callable[[Network, Path, float], Network], int]] = {
     "second_look": (second_look_network, teach_second_look, second_look.CHANNELS),
-    "burnt_out_look": (second_look_network, partial(teach_second_look, burnt=True), second_look.CHANNELS),
+    "burnt_out_look": (second_look_network, partial(teach_second_look, only=BURNT), second_look.CHANNELS),
+    "shadow_look": (second_look_network, partial(teach_second_look, only=SHADOWED, rate=1e-3), second_look.CHANNELS),
     "close_look": (close_look_network, teach_close_look, close_look.CHANNELS),
 }
+# Those that go on from the second look's weights, and take so much of the new ones.
+_FROM_SECOND = {"burnt_out_look": 1.0, "shadow_look": 0.5}
 _SHAPE = {0: "pictures", 2: "height", 3: "width"}  # is free
 
 
@@ -52,12 +56,10 @@ def main() -> None:
     parser.add_argument(
         "--printed", type=float, default=0, metavar="SHARE", help="of the photos, 0..1, whose product bears print or has holes cut in it"
     )
-    parser.add_argument("--shadowed", type=float, default=0, metavar="SHARE", help="of the photos, 0..1, with a small lamp's shadow")
-    parser.add_argument("--careful", action="store_true", help="without photos that are taken or developed carelessly")
     parser.add_argument("--pierced", type=int, default=0, help="scenes of thin sheets with holes")
     parser.add_argument("--burnt", type=int, default=130, help="scenes whose photos are burnt out")
+    parser.add_argument("--shadowed", type=int, default=110, help="scenes with a small lamp's shadow")
     parser.add_argument("--minutes", type=float, default=60, help="of teaching each, after the pictures are made")
-    parser.add_argument("--rate", type=float, default=2e-3, help="of learning, at first; less where it goes on")
     parser.add_argument("--looks", nargs="+", choices=LOOKS, default=list(LOOKS), help="which to teach")
     parser.add_argument("--go-on", type=float, metavar="SHARE", help="from the weights that ship, and take so much of the new ones, 0..1")
     parser.add_argument(
@@ -66,26 +68,29 @@ def main() -> None:
     parser.add_argument("--out", type=Path, default=SHIPPED)
     asked = parser.parse_args()
     asked.folder.mkdir(parents=True, exist_ok=True)
-    if set(asked.looks) - {"burnt_out_look"}:
+    if set(asked.looks) - set(_FROM_SECOND):
         for number in range(asked.first, asked.first + asked.scenes):
-            prepare(asked.folder, number, asked.printed, asked.shadowed, not asked.careful)
+            prepare(asked.folder, number, asked.printed)
         for number in range(asked.first, asked.first + asked.pierced):
             prepare_pierced(asked.folder, number, asked.printed)
+    if set(asked.looks) - {"burnt_out_look"}:
         for number in range(asked.drawings):
             prepare_drawing(asked.folder, number)
+    if "shadow_look" in asked.looks:
+        for number in range(asked.first, asked.first + asked.shadowed):
+            prepare_shadowed(asked.folder, number)
     if "burnt_out_look" in asked.looks:
         for number in range(asked.first, asked.first + asked.burnt):
             prepare_burnt(asked.folder, number)
     for name, (make, teach, channels) in LOOKS.items():
         if name in asked.looks:
             network = make()
-            if asked.go_on is not None:
-                network.load_state_dict(_shipped(name))
-            elif name == "burnt_out_look":
-                network.load_state_dict(_shipped("second_look"))
-            network = teach(network, asked.folder, asked.minutes, asked.rate)
-            if asked.go_on is not None:
-                network.load_state_dict(_mixed(_shipped(name), network.state_dict(), asked.go_on))
+            begun, share = name if asked.go_on is not None else "second_look", asked.go_on or _FROM_SECOND.get(name)
+            if share is not None:
+                network.load_state_dict(_shipped(begun))
+            network = teach(network, asked.folder, asked.minutes)
+            if share is not None:
+                network.load_state_dict(_mixed(_shipped(begun), network.state_dict(), share))
             _write(network, channels, asked.out / f"{name}.onnx")
 
 

@@ -9,16 +9,14 @@ import torch
 
 from teaching.network import Network
 
+RATE = 2e-3  # of learning, at first
 _REPORT = 120  # s
 
 
 def taught(
-    network: Network, loss_of_step: Callable[[Network], torch.Tensor], examine: Callable[[Network], str], minutes: float, rate: float
+    network: Network, loss_of_step: Callable[[Network], torch.Tensor], examine: Callable[[Network], str], minutes: float, rate: float = RATE
 ) -> Network:
-    """A network after so many minutes, at that rate at first.
-
-    `loss_of_step` takes a batch of its own, `examine` says how well it does on what is held out.
-    """
+    """A network after so many minutes; `loss_of_step` takes a batch of its own, `examine` says how well it does on what is held out."""
     network.to(memory_format=torch.channels_last)
     kept = copy.deepcopy(network)
     optimizer = torch.optim.AdamW(network.parameters(), lr=rate, weight_decay=1e-4)

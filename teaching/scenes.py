@@ -22,10 +22,12 @@ Codes = NDArray[np.uint8]
 
 SIZE = 880  # px
 CARELESS, BURNT = "-careless", "-burnt"  # at the end of a photo's name: its truth is coverage alone
+SHADOWED = "-shadowed"  # likewise: for the look that knows a small lamp's shadow
 PIERCED = "-pierced"  # likewise: of a sheet with holes
 _WITH_TABLE = 6  # every so many scenes the paper ends in the frame
 _FLAT = 30  # degrees; a camera that is higher looks down on things that lie
 _PHOTOS = 4  # of each scene, and as many that are taken carelessly
+_SHADOWED_FROM, _SHADOW_SHARE = 2000, 0.6  # number of the first scene; share of its photos
 _BURNT_PHOTOS = 5  # of each scene that is made to be burnt out
 
 
@@ -96,22 +98,28 @@ def scene(number: int, pale: bool = False, with_holes: bool = False) -> tuple[Sc
     return made, int(level)
 
 
-def prepare(folder: Path, number: int, print_share: float = 0, shadow_share: float = 0, careless: bool = True) -> None:
-    """Render a scene and take photos of it, `careless` ones as well, unless that was done; what comes of it is `lessons`' to read.
-
-    `print_share`, `shadow_share`: see `photo_of`.
-    """
+def prepare(folder: Path, number: int, print_share: float = 0) -> None:
+    """Render a scene and take photos of it, unless that was done; what comes of it is `lessons`' to read. `print_share`: see `photo_of`."""
     if (folder / f"{number:04d}-0.npz").exists():
         return
     made, level = scene(number)
     layers, flat = layers_of(render(made)), made.elevation > _FLAT
     for i in reversed(range(_PHOTOS)):
         r = np.random.default_rng([number, i, 1])
-        if careless:
-            taken = photo_of(layers, level, r, Carelessness.any(r), print_share, flat, shadow_share)
-            _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", taken)
-        taken = photo_of(layers, level, np.random.default_rng([number, i]), None, print_share, flat, shadow_share)
-        _keep(folder / f"{number:04d}-{i}.npz", taken)
+        _keep(folder / f"{number:04d}-{i}{CARELESS}.npz", photo_of(layers, level, r, Carelessness.any(r), print_share, flat))
+        _keep(folder / f"{number:04d}-{i}.npz", photo_of(layers, level, np.random.default_rng([number, i]), None, print_share, flat))
+
+
+def prepare_shadowed(folder: Path, number: int) -> None:
+    """The same, of another scene, with a small lamp's shadow on most photos."""
+    number += _SHADOWED_FROM
+    if (folder / f"{number:04d}-0{SHADOWED}.npz").exists():
+        return
+    made, level = scene(number)
+    layers = layers_of(render(made))
+    for i in reversed(range(_PHOTOS)):
+        taken = photo_of(layers, level, np.random.default_rng([number, i]), shadow_share=_SHADOW_SHARE)
+        _keep(folder / f"{number:04d}-{i}{SHADOWED}.npz", taken)
 
 
 def prepare_pierced(folder: Path, number: int, print_share: float) -> None:
@@ -162,21 +170,27 @@ def _keep(path: Path, taken: Taken) -> None:
     )
 
 
-def paths_of(folder: Path, held_out: bool, burnt: bool = False) -> list[Path]:
-    """All that was prepared, burnt out or otherwise; or what is held out to see how well it goes: some photos of every twelfth scene."""
-    examined = ("0", f"0{CARELESS}", f"0{BURNT}", f"0{PIERCED}", "drawn")
+def paths_of(folder: Path, held_out: bool, only: str | None = None) -> list[Path]:
+    """All that was prepared but what is for one look alone, or `only` that, `BURNT` or `SHADOWED` with what is drawn; or what of it is held
+    out to see how well it goes: some photos of every twelfth scene.
+    """
+    examined = ("0", f"0{CARELESS}", f"0{BURNT}", f"0{SHADOWED}", f"0{PIERCED}", "drawn")
+
+    def is_for(path: Path) -> str | None:
+        own = next((end for end in (BURNT, SHADOWED) if path.stem.endswith(end)), None)
+        return SHADOWED if only == SHADOWED and path.stem.endswith("-drawn") else own
 
     def among(path: Path) -> bool:
         mine = int(path.name[:4]) % 12 == 7
-        return mine == held_out and path.stem.endswith(BURNT) == burnt and not (held_out and path.stem[5:] not in examined)
+        return mine == held_out and is_for(path) == only and not (held_out and path.stem[5:] not in examined)
 
     return [path for path in sorted(folder.glob("*.npz")) if among(path)]
 
 
-def lessons(folder: Path, held_out: bool, burnt: bool = False) -> list[Lesson]:
+def lessons(folder: Path, held_out: bool, only: str | None = None) -> list[Lesson]:
     """The photos that `paths_of` names."""
     out = []
-    for path in paths_of(folder, held_out, burnt):
+    for path in paths_of(folder, held_out, only):
         kept = np.load(path)
         light = kept["light"].astype(np.float32)
         out.append(Lesson(kept["looked_at"], light, kept["steps"], kept["product"], kept["truth"]))

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from yardchalk.core.colour import Float, Mask
-from yardchalk.core.disputes import Seen, left_to_the_rules
+from yardchalk.core.disputes import Seen, drop_thrown_shadows, left_to_the_rules, may_be_thrown
 from yardchalk.core.regions import disc
 
 SHAPE = 600, 800
@@ -54,6 +54,26 @@ class Dispute:
 
 
 class DisputesTest(unittest.TestCase):
+    def test_a_small_lamps_shadow_is_dropped_where_who_knows_it_is_sure_and_the_other_is_not(self) -> None:
+        product, thrown = rectangle(*PRODUCT), rectangle(600, 160, 60, 340)
+        for shade, hue, told, before, dropped in (
+            (-0.6, 0.0, 0.05, 0.7, True),
+            (-0.6, 0.2, 0.05, 0.7, False),  # of a hue of its own
+            (0.0, 0.0, 0.05, 0.7, False),  # as light as the paper
+            (-2.0, 0.0, 0.05, 0.7, False),  # no shadow is as dark
+            (-0.6, 0.0, 0.4, 0.7, False),  # it doubts it
+            (-0.6, 0.0, 0.05, 0.95, False),  # the other does not
+        ):
+            with self.subTest(shade=shade, hue=hue, told=told, before=before):
+                light = np.where(thrown, shade, np.where(product, DARK, PAPER))
+                ratio = np.dstack([light, light, light + np.where(product, 0.5, np.where(thrown, hue, 0))]).astype(np.float32)
+                found = np.where(product, 0.99, np.where(thrown, before, 0.01)).astype(np.float32)
+                by_shadows = np.where(product, 0.99, np.where(thrown, told, 0.01)).astype(np.float32)
+                drop_thrown_shadows(found, product | thrown, by_shadows, ratio)
+                self.assertEqual(bool((found > 0.5)[thrown].any()), not dropped)
+                self.assertTrue((found > 0.5)[product].all())
+                self.assertEqual(bool(may_be_thrown(product | thrown, ratio).any()), shade < 0 and hue == 0)
+
     def test_the_network_gets_what_it_is_sure_of(self) -> None:
         bent = rectangle(300, 200, 150, 150) & ~rectangle(380, 200, 70, 90)
         for sure, share in ((0.95, 1), (0.7, 0)):
