@@ -4,7 +4,7 @@ Rules on steps and hues see one border at a time. That a white place is a label 
 only what is round it tells. So the network is shown the photo, its ratio to the backdrop model, the steps, and what the rules
 took for product. It is a U-Net (Ronneberger, Fischer and Brox, MICCAI 2015) taught on pictures of made-up products that were
 rendered for it, so that their coverage is known; `teaching/` holds how. Photos that are burnt out are shown to one of the same make
-that was taught on such photos alone.
+that was taught on such photos alone; where a small lamp's shadow may lie, one that was taught those is asked as well.
 """
 
 from collections.abc import Callable
