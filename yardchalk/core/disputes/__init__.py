@@ -49,7 +49,7 @@ _SURE_OF_HOLES, _SIEVE = 0.3, 8  # of each dark hole, where it is fairly sure of
 _SURE_OF_RING = 0.95  # of the inside of a ring, and of what has no border
 _SURE_IN_SOFT = 0.87  # to drop anything of a photo that is out of focus
 # Of a small lamp's shadow: how sure the network that knows it must be, coverage by the other, log light; share of the picture.
-_SURE_OF_THROWN, _DOUBTFUL, _DEEPEST, _SHRED = 0.6, 0.85, 1.3, 3e-5
+_SURE_OF_THROWN, _DOUBTFUL, _DEEPEST, _SHRED = 0.75, 0.85, 1.3, 3e-5
 _LIKELY = 0.8  # from which on a place that the rules keep is more often a gap than not
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
