@@ -186,25 +186,27 @@ class LineUpTest(PageCase):
         page.keyboard.press("Control+a")
         expect(page.get_by_text("9 photos chosen")).to_be_visible()
         page.keyboard.press("Escape")
-        for i in (0, 2):
+        for i in (0, 1, 2):
             tiles.nth(i).focus()
             page.keyboard.press("Space")
         page.keyboard.press("c")
-        expect(page.get_by_role("heading", name="2 photos in step")).to_be_visible()
+        expect(page.get_by_role("heading", name="3 photos in step")).to_be_visible()
         panes = page.get_by_role("img", name="PW-")
-        expect(panes).to_have_count(2)
-        first, second = panes.all()
-        expect(page.locator("[data-busy=false]")).to_have_count(2)
-        before = second.screenshot()
-        first.hover()
-        page.mouse.wheel(0, -600)
-        for _ in range(40):
-            page.wait_for_timeout(250)
-            if (after := second.screenshot()) != before:
-                break
-        self.assertNotEqual(after, before, "both are zoomed")
+        expect(panes).to_have_count(3)
+        expect(page.locator("[data-busy=false]")).to_have_count(3)
+        for led in range(3):
+            others = [pane for i, pane in enumerate(panes.all()) if i != led]
+            before = [other.screenshot() for other in others]
+            panes.nth(led).hover()
+            page.mouse.wheel(0, -200)
+            for _ in range(40):
+                page.wait_for_timeout(250)
+                moved = [other.screenshot() != shot for other, shot in zip(others, before, strict=True)]
+                if all(moved):
+                    break
+            self.assertTrue(all(moved), "all are zoomed with any")
         page.get_by_role("radio", name="Matte").click()
-        expect(second).to_have_accessible_name(re.compile("matte"))
+        expect(panes.nth(1)).to_have_accessible_name(re.compile("matte"))
         page.get_by_role("radio", name="vivid").click()
         expect(page.get_by_role("radio", name="Picture")).to_be_checked()
         self.axe()

@@ -65,7 +65,8 @@ export class Deck {
   private readonly listener: Listener;
   private closed = false;
   private margin = 0;
-  private led = false;
+  /** The viewer that moves this one just now. */
+  private led: Deck | null = null;
   private wanted: Source | null = null;
   private wantedBefore: Source | null = null;
   private afterwards: (() => void) | null = null;
@@ -204,14 +205,14 @@ export class Deck {
 
   private lead(other: Deck): () => void {
     const move = () => {
-      // What moves only because the other did must not move that back.
-      if (this.led || this.closed || other.closed) return;
-      other.led = true;
+      // What moves only because the other did must not move that back; it does move the next one of a row.
+      if (this.led === other || this.closed || other.closed) return;
+      other.led = this;
       other.viewer.viewport.zoomTo(this.viewer.viewport.getZoom(false), undefined, true);
       // From middle to middle: pictures of other proportions keep their place in the window.
       const off = this.viewer.viewport.getCenter(false).minus(this.viewer.viewport.getHomeBounds().getCenter());
       other.viewer.viewport.panTo(other.viewer.viewport.getHomeBounds().getCenter().plus(off), true);
-      other.led = false;
+      other.led = null;
     };
     this.viewer.addHandler('zoom', move);
     this.viewer.addHandler('pan', move);
