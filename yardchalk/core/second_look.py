@@ -158,8 +158,9 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
 
     found = answer(network)
     ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
-    if network == "second_look" and may_be_thrown((found > 0.5) | found_before, ratio).any():
-        drop_thrown_shadows(found, found_before, answer("shadow_look"), ratio)
+    dark = may_be_thrown((found > 0.5) | found_before, ratio)
+    if network == "second_look" and dark.any():
+        drop_thrown_shadows(found, dark, answer("shadow_look"), ratio)
     there = (found > 0.5).view(np.uint8)
     area = max(cv2.countNonZero(there), 1)
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area

@@ -23,6 +23,7 @@ export function BenchHeader(props: {
   const { photo, steps, onGo, aside, onAside, onKeep, onHelp } = props;
   const at = photo.order.findIndex((one) => one.id === photo.id);
   const standing = standingOf(photo);
+  const { check } = useTravel();
   return (
     <Flex
       as="header"
@@ -41,7 +42,7 @@ export function BenchHeader(props: {
       </Link>
       {/* Where there is no room for all, the names are shortened: the lot's first. */}
       <Box flex="0 4 auto" minWidth="24px" maxWidth="190px">
-        <Link to={lineupAt(photo.lot_id, useTravel().check)} title={photo.lot_name}>
+        <Link to={lineupAt(photo.lot_id, check)} title={photo.lot_name}>
           <Text truncate>{photo.lot_name}</Text>
         </Link>
       </Box>

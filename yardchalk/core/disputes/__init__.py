@@ -106,14 +106,14 @@ def may_be_thrown(found: Mask, ratio: Float) -> Mask:
     return found & (ratio @ SHADE[0] < -DARKER) & (off_hue(ratio) < OF_A_HUE)
 
 
-def drop_thrown_shadows(found: Float, product: Mask, by_shadows: Float, ratio: Float) -> None:
-    """Take from `found`, and from what it doubts of the rules' `product`, the pieces that may be a small lamp's shadow, where the network
-    that was taught such is sure of it and the other is not.
+def drop_thrown_shadows(found: Float, dark: Mask, by_shadows: Float, ratio: Float) -> None:
+    """Take from `found` the pieces of what is `dark`, see `may_be_thrown`, that the network which was taught a small lamp's shadows is sure
+    are one, and of which the other is not sure.
 
     It is believed in nothing else: what it was taught cost it the sides of grey things.
     """
-    dark = may_be_thrown((found > 0.5) | product, ratio) & (by_shadows <= 0.5)
-    pieces = pieces_of(cv2.morphologyEx(dark.view(np.uint8), cv2.MORPH_CLOSE, disc(3)) > 0, diagonal=True)
+    told = (dark & (by_shadows <= 0.5)).view(np.uint8)
+    pieces = pieces_of(cv2.morphologyEx(told, cv2.MORPH_CLOSE, disc(3)) > 0, diagonal=True)
     sure, before, shade = pieces.means(np.dstack([np.abs(2 * by_shadows - 1), found, ratio @ SHADE[0]]).astype(np.float32)).T
     thrown = (sure > _SURE_OF_THROWN) & (before < _DOUBTFUL) & (shade > -_DEEPEST) & (pieces.area > _SHRED * found.size)
     thrown[0] = False
