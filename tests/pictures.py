@@ -40,6 +40,7 @@ class Scene:
     shadow: float = 0.35
     noise: float = 0.008
     handle: bool = True
+    room: float = 1.0  # times as high as this scene is the frame round it
     shift: float = 0.0
     seed: int = 1
 
@@ -52,7 +53,7 @@ class Scene:
         rng = np.random.default_rng(self.seed)
         big = np.zeros((h * k, w * k), np.uint8)
         middle = (round((0.5 + self.shift) * w * k), round(0.52 * h * k))
-        size = h * k
+        size, near = h * k / self.room, h / self.room
         if self.handle:
             centre = (middle[0] - round(0.26 * size), middle[1])
             cv2.ellipse(big, centre, (round(0.13 * size), round(0.16 * size)), 0, 0, 360, 255, round(0.045 * size), cv2.LINE_8)
@@ -61,7 +62,7 @@ class Scene:
         alpha = cv2.GaussianBlur(alpha, (0, 0), 0.7)
         y, x = np.mgrid[0:h, 0:w].astype(np.float32)
         fall = 1 - self.gradient * ((x / w) * 0.7 + (y / h) * 0.3)
-        soft = cv2.GaussianBlur(np.roll(alpha, (round(0.05 * h), round(0.04 * w)), (0, 1)), (0, 0), 0.035 * h)
+        soft = cv2.GaussianBlur(np.roll(alpha, (round(0.05 * near), round(0.04 * w / self.room)), (0, 1)), (0, 0), 0.035 * near)
         light = (decode(np.array(self.level / 255)) * fall * (1 - self.shadow * soft))[..., None]
         backdrop = np.repeat(light, 3, 2).astype(np.float32)
         shade = 0.7 + 0.6 * np.clip((x / w - 0.3) * 1.5, 0, 1)

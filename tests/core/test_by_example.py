@@ -96,7 +96,7 @@ class ByExampleTest(unittest.TestCase):
         )
         example = sheet_from(worked(marks), "kept", "Kept")
         sheet, said = example.sheet, {(c.stage, c.how) for c in example.carried}
-        self.assertEqual((sheet.frame.turns, sheet.frame.crop, sheet.balance.neutral), (1, "set", "backdrop"))
+        self.assertEqual((sheet.frame.turns, sheet.frame.crop, sheet.balance.neutral), (1, "close", "backdrop"))
         self.assertEqual((sheet.lift.white_point, sheet.lift.mid, sheet.edge.feather.value), ("auto", 1.1, 2))
         self.assertEqual(sheet.clear, WHITE.clear, "nothing is left that says what is backdrop")
         left_out = " ".join(c.words for c in example.carried if c.how == "left out")

@@ -296,5 +296,5 @@ class CheckTest(unittest.TestCase):
 
     def test_a_full_frame_is_not_judged_by_its_framing(self) -> None:
         render = Render(self.made.jpeg, "pot", WHITE, cache=CACHE)
-        self.assertEqual(full_frame(1280, 960).scale, 1)
+        self.assertEqual(full_frame(render.framing).scale, 1)
         self.assertEqual(self.found(produce(render, load_spec("square-2000"), whole_frame=True).findings, "framing"), [])

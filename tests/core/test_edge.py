@@ -343,7 +343,7 @@ class EdgeCheckTest(unittest.TestCase):
         self.assertIn(check, REGISTRY)
         render = with_edge(fringe=fringe)
         spec = load_spec("cutout")
-        placing = full_frame(800, 600)
+        placing = full_frame(render.framing)
         laid = on_canvas(render, spec, placing)
         if callable(edit):
             edit(laid.alpha)

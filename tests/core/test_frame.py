@@ -9,13 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.pictures import Made, Scene, iou
-from yardchalk.core.codecs import encode_picture
-from yardchalk.core.colour import Mask
+from yardchalk.core.codecs import decode_photo, encode_picture
+from yardchalk.core.colour import Mask, decode, to_coded
 from yardchalk.core.deliver import produce
 from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.render import Render
 from yardchalk.core.settings import FrameMarks, FrameSettings, Marks, load_sheet, load_spec
-from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_to_set, level_along, make_framing
+from yardchalk.core.stages.frame import angle_of_base, angle_of_symmetry, crop_close, crop_to_set, level_along, make_framing
 
 WHITE = load_sheet("white")
 
@@ -74,7 +74,7 @@ class FramingTest(unittest.TestCase):
         tile = Region(120, 260, 60, 200)
         np.testing.assert_array_equal(render.picture(1.0, tile), render.picture(1.0, whole)[tile.index])
         done = produce(render, load_spec("square-2000").model_copy(update={"canvas": None}), whole_frame=True)
-        self.assertEqual((done.width, done.height), (320, 400))
+        self.assertEqual((done.width, done.height), (400, 500), "of the photo's own size: what the crop leaves out is background")
 
     def test_a_sheet_that_crops_to_the_set_does_so_where_the_photo_has_no_frame_of_its_own(self) -> None:
         pixels = self.made.pixels.copy()
@@ -87,6 +87,64 @@ class FramingTest(unittest.TestCase):
         self.assertTrue(430 < width <= 470 and 330 < height <= 370, (width, height))
         self.assertEqual(Render(photo, "pot", cropping, Marks(frame=FrameMarks())).size_at(1.0), (500, 400))
         self.assertEqual(Render(photo, "pot", WHITE).size_at(1.0), (500, 400))
+
+
+class CloseTest(unittest.TestCase):
+    """A product that is small in a large photo is looked at under a crop close round it."""
+
+    small = Scene(width=2800, height=2100, room=2.5)
+    plain = WHITE.model_copy(update={"frame": FrameSettings()})
+
+    def test_thin_detail_of_it_is_found_and_delivered_where_it_is(self) -> None:
+        made = self.small.made()
+        wires = np.zeros(made.alpha.shape, np.uint8)
+        for x in range(1500, 1660, 16):
+            cv2.line(wires, (x, 1080), (x + 200, 620), 255, 4, cv2.LINE_AA)
+        wire = cv2.GaussianBlur(wires.astype(np.float32) / 255, (0, 0), 0.7)
+        light = decode(made.pixels / 255) * (1 - wire[..., None]) + wire[..., None] * np.array([0.05, 0.04, 0.03])
+        photo, truth = encode_picture(to_coded(light.astype(np.float32), np.uint8), "jpeg", quality=95), np.maximum(made.alpha, wire)
+        whole, close = Render(photo, "pot", self.plain), Render(photo, "pot", WHITE)
+        self.assertGreater(close.analysis_scale, 1.5 * whole.analysis_scale)
+        spec = load_spec("cutout")
+        off = []
+        for render in (whole, close):
+            done = produce(render, spec, whole_frame=True, matte=True)
+            self.assertEqual((done.width, done.height), (2800, 2100))
+            assert done.matte is not None
+            matte = decode_photo(done.matte, "matte").pixels[..., 0] / np.float32(255)
+            off.append(float(np.square(matte - truth).mean()))
+        self.assertLess(off[1], 0.7 * off[0])
+        assert close.frame is not None and close.frame.crop is not None
+        self.assertEqual([done.figures[f"crop {side} (share)"] for side in ("left", "top", "right", "bottom")], list(close.frame.crop))
+
+    def test_what_is_large_or_has_a_frame_of_its_own_or_lies_about_is_left_in_its_frame(self) -> None:
+        large, own = self.small.but(room=0.7).made(), self.small.made()
+        two = own.pixels.copy()
+        two[150:400, 2500:2700] = two[1900:2000, 100:200] = (40, 70, 120)
+        for name, pixels, marks in (
+            ("large", large.pixels, Marks()),
+            ("its own", own.pixels, Marks(frame=FrameMarks())),
+            ("two", two, Marks()),
+        ):
+            with self.subTest(name):
+                self.assertEqual(Render(encode_picture(pixels, "jpeg", quality=95), "pot", WHITE, marks).size_at(1.0), (2800, 2100))
+        few = encode_picture(self.small.but(width=1600, height=1200).made().pixels, "jpeg", quality=95)
+        self.assertEqual(Render(few, "pot", WHITE).size_at(1.0), (1600, 1200), "no more pixels would be seen")
+
+    @given(st.integers(0, 700), st.integers(0, 500), st.integers(5, 99), st.integers(5, 99), st.integers(0, 60))
+    def test_the_crop_holds_product_and_shadow_with_backdrop_to_all_sides(self, x: int, y: int, w: int, h: int, beyond: int) -> None:
+        product, shadow = np.zeros((600, 800), bool), np.zeros((300, 400), bool)
+        product[y : y + h, x : x + w] = True
+        shadow[(y + h) // 2 : (y + h + beyond) // 2, x // 2 : (x + w + beyond) // 2] = True
+        crop = crop_close(product, shadow)
+        assert crop is not None
+        left, top, right, bottom = (v * side for v, side in zip(crop, (800, 600, 800, 600), strict=True))
+        beside = 0.15 * max(w, h) - 0.1
+        self.assertLessEqual(left, max(x - beside, 0))
+        self.assertLessEqual(top, max(y - beside, 0))
+        self.assertGreaterEqual(right, min(x + w + max(beside, beyond - 2 if shadow.any() else 0), 800))
+        self.assertGreaterEqual(bottom, min(y + h + max(beside, beyond - 2 if shadow.any() else 0), 600))
+        self.assertIsNone(crop_close(np.zeros((60, 80), bool), shadow))
 
 
 class OfferTest(unittest.TestCase):

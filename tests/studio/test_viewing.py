@@ -9,7 +9,8 @@ import numpy as np
 from tests.pictures import Scene
 from yardchalk.core.clear_settings import BoxRegion, ClearMarks
 from yardchalk.core.codecs import decode_photo
-from yardchalk.core.settings import Marks, load_sheet
+from yardchalk.core.render import Render
+from yardchalk.core.settings import FrameMarks, Marks, load_sheet
 from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.edge.solve import solve_matte
 from yardchalk.store.files import FileStore
@@ -42,3 +43,19 @@ class ViewingTest(unittest.TestCase):
             self.assertGreater(int((np.abs(second - first) > 100).sum()), 50, "the stroke is seen")
             at_once = matte(Viewing(files), 2)
             self.assertGreaterEqual(float((np.abs(second - at_once) <= 3).mean()), 0.999)
+
+    def test_under_the_frame_that_a_run_found_it_shows_the_same_as_where_it_is_found_anew(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            files = FileStore(f"file://{folder}")
+            data = Scene(width=2800, height=2100, room=2.5).made().jpeg
+            sheet, digest = load_sheet("white"), files.put(data)
+            found = Render(data, "pot", sheet).frame
+            assert found is not None and found.crop is not None
+            said = FrameMarks.model_validate_json(found.model_dump_json())
+            anew, known = (
+                Viewing(files).answer(TileAsked(Subject(digest, "pot", sheet, Marks(), found=frame), "picture", "black", 1, 0, 0))
+                for frame in (None, said)
+            )
+            self.assertEqual(anew, known)
+            own = Subject(digest, "pot", sheet, Marks(frame=FrameMarks()), found=said)
+            self.assertNotEqual(Viewing(files).answer(TileAsked(own, "picture", "black", 1, 0, 0)), known, "its own frame comes first")

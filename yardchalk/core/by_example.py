@@ -24,10 +24,11 @@ from yardchalk.core.colour_settings import ColourSettings
 from yardchalk.core.errors import YardError
 from yardchalk.core.mend_settings import DustSettings, FillMend
 from yardchalk.core.render import Render
-from yardchalk.core.settings import BalanceSettings, ClearSettings, EdgeSettings, FrameSettings, RunSheet
+from yardchalk.core.settings import BalanceSettings, ClearSettings, EdgeSettings, FrameSettings, Marks, RunSheet
 from yardchalk.core.settings_base import Place
 from yardchalk.core.stages.balance import cast_of
 from yardchalk.core.stages.clear.region_list import value_of
+from yardchalk.core.stages.frame import has_surroundings
 
 How = Literal["as it is", "as a rule", "left out"]
 _RANGES = {"shadows", "middles", "lights"}
@@ -79,9 +80,13 @@ def _frame(render: Render, told: list[Carried]) -> FrameSettings:
         told.append(_as_it_is("frame", f"Turned by {90 * own.turns}°"))
     if own.angle:
         told.append(Carried(stage="frame", how="left out", words=f"Straightened by {own.angle:g}°: it levels this product, not any"))
-    if own.crop is not None:
-        told.append(Carried(stage="frame", how="as a rule", words="The crop becomes: leave out paper edges, stands and other surfaces"))
-    return FrameSettings(turns=own.turns, crop="set" if own.crop is not None else "none")
+    if own.crop is None:
+        return FrameSettings(turns=own.turns)
+    whole = render.with_marks(Marks(frame=own.model_copy(update={"crop": None})))
+    crop: Literal["set", "close"] = "set" if has_surroundings(whole.clearing.surroundings) else "close"
+    rule = {"set": "leave out paper edges, stands and other surfaces", "close": "close to the product, where that is small in the frame"}
+    told.append(Carried(stage="frame", how="as a rule", words=f"The crop becomes: {rule[crop]}"))
+    return FrameSettings(turns=own.turns, crop=crop)
 
 
 def _balance(render: Render, told: list[Carried]) -> BalanceSettings:

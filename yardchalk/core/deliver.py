@@ -73,7 +73,7 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
     """
     size = render.size_at(1.0)
     spec = with_background(spec, render.sheet.place.background)
-    placing = full_frame(*size) if whole_frame else place(render.marks.place.over(spec), *size, render.box)
+    placing = full_frame(render.framing) if whole_frame else place(render.marks.place.over(spec), *size, render.box)
     laid = on_canvas(render, spec, placing)
     parts = _parts(render, spec, placing) if spec.file == "openraster" else ()
     tags = Tags(spec.dpi, None if spec.exif == "drop" else carried(exif_of(render.data), spec.exif, location=spec.location))

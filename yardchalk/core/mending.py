@@ -21,6 +21,7 @@ _MARGIN = 2 / 1600  # of the longer side: how much farther than what was found a
 _LEAST_MARGIN = 2.0  # px; the soft rim of a thing is as wide in a small photo
 _WIDER = 4 / 1600  # of the longer side, by which colour is taken from deeper in
 _KNOTS = 300
+_AT_THE_SIDE = 0.01  # of the longer side: a place that near to a side of the frame is at it
 _MOST = 39  # regions that a photo may have, less one
 
 
@@ -193,12 +194,17 @@ def _fine(f: Finding, bench: Bench) -> Mend | None:
 
 
 def _whole_photo(f: Finding, bench: Bench) -> Mend | None:
-    frame = bench.marks.frame
-    if frame is not None and frame.crop is not None:
-        return bench.but("Take the crop off", frame=frame.model_copy(update={"crop": None}))
-    if frame is None and bench.sheet.frame.crop == "set":
-        return bench.but("Take the crop off", frame=FrameMarks())
-    return None
+    if f.place is None:
+        return None
+    framing, (x, y, w, h) = bench.framing, f.place.original
+    near = _AT_THE_SIDE * framing.longest
+    before = (x < near and framing.left > 0) or (y < near and framing.top > 0)
+    across = x + w > framing.width - near and framing.left + framing.width < framing.whole_width
+    down = y + h > framing.height - near and framing.top + framing.height < framing.whole_height
+    if not (before or across or down):
+        return None
+    frame = bench.marks.frame or FrameMarks(turns=bench.sheet.frame.turns)
+    return bench.but("Take the crop off", frame=frame.model_copy(update={"crop": None}))
 
 
 def _as_the_spec(f: Finding, bench: Bench) -> Mend | None:

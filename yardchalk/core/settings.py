@@ -30,7 +30,11 @@ Gain = Annotated[float, Field(ge=0.1, le=10)]
 class FrameSettings(Settings):
     """Which part of a photo is looked at, where the photo has no frame of its own."""
 
-    crop: Literal["none", "set"] = Field("none", description="Whether paper edges, stands and other surfaces are left out.")
+    crop: Literal["none", "set", "close"] = Field(
+        "none",
+        description="Whether paper edges, stands and other surfaces are left out; or, close, all that is far from a product that is "
+        "small in the frame, where that lets more of the photo's pixels be looked at.",
+    )
     turns: int = Field(0, ge=0, le=3, description="Quarter turns clockwise.")
 
 

@@ -20,6 +20,8 @@ def sheet_in_words(sheet: RunSheet) -> list[str]:
         said.append(f"Turns the photo by {90 * sheet.frame.turns}°.")
     if sheet.frame.crop == "set":
         said.append("Leaves out paper edges, stands and other surfaces.")
+    if sheet.frame.crop == "close":
+        said.append("Looks closely at a product that is small in the frame.")
     if sheet.balance.neutral != "as-shot":
         said.append({"backdrop": "Makes the backdrop neutral.", "light": "Balances by the light of the set."}[sheet.balance.neutral])
     said += [_lift_in_words(sheet)] if sheet.lift.on else []

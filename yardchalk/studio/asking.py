@@ -4,19 +4,23 @@ from dataclasses import dataclass
 
 from yardchalk.core.cards import Card
 from yardchalk.core.clear_settings import ContrastRegion, SpreadRegion
-from yardchalk.core.settings import ListingSpec, Marks, RunSheet
+from yardchalk.core.settings import FrameMarks, ListingSpec, Marks, RunSheet
 from yardchalk.core.views import View
 
 
 @dataclass(frozen=True)
 class Subject:
-    """A photo under settings: all that a tile hangs on."""
+    """A photo under settings: all that a tile hangs on.
+
+    `found` is the frame that its run sheet found for it, which holds where it has none of its own.
+    """
 
     digest: str
     name: str
     sheet: RunSheet
     marks: Marks
     empty: str | None = None
+    found: FrameMarks | None = None
 
 
 @dataclass(frozen=True)

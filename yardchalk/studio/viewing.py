@@ -130,7 +130,11 @@ class Viewing:
     def _render(self, subject: Subject) -> Render:
         data = self.cache.get((subject.digest, "file"), lambda: self.files.get(subject.digest))
         empty = subject.empty and self.cache.get((subject.empty, "file"), lambda: self.files.get(subject.empty or ""))
-        render = Render(data, subject.name, subject.sheet, subject.marks, cache=self.cache, digest=subject.digest, empty=empty or None)
+        marks = subject.marks
+        if marks.frame is None and subject.found is not None:
+            # The one that the page draws places in; finding it again would take as long as a run.
+            marks = marks.model_copy(update={"frame": subject.found})
+        render = Render(data, subject.name, subject.sheet, marks, cache=self.cache, digest=subject.digest, empty=empty or None)
         render.adopt(self.cache.get((render.digest, "decided", render.clear_key, render.band_key), lambda: self._decide(render)))
         return render
 
@@ -181,6 +185,7 @@ def _frame_offers(render: Render) -> dict[str, Any]:
     symmetry = angle_of_symmetry(clearing.product)
     return {
         "crop_to_set": crop_to_set(clearing.surroundings, clearing.product),
+        "crop_close": render.close_crop,
         "angle_of_base": angle_of_base(clearing.product),
         "angle_of_symmetry": None if symmetry is None else symmetry[0],
         "symmetry": None if symmetry is None else symmetry[1],

@@ -521,6 +521,9 @@ class FrameOffers(BaseModel):
     crop_to_set: tuple[float, float, float, float] | None = Field(
         description="The largest frame without other surfaces than the backdrop, in shares; null if there are none."
     )
+    crop_close: tuple[float, float, float, float] | None = Field(
+        description="The frame close round a product that is small in it, in shares; null if no more of the photo's pixels would be seen."
+    )
     angle_of_base: float | None = Field(description="Degrees clockwise that make the product's base level.")
     angle_of_symmetry: float | None = Field(description="Degrees clockwise that make the product's axis upright.")
     symmetry: float | None = Field(description="How alike its halves are then, 0 to 1.")

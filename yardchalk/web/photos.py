@@ -11,7 +11,7 @@ from yardchalk.core.cards import Card
 from yardchalk.core.checks import Finding
 from yardchalk.core.errors import NotThere
 from yardchalk.core.mending import Bench, offer_mend
-from yardchalk.core.settings import FrameMarks, Marks, RunSheet, parse
+from yardchalk.core.settings import FrameMarks, Marks, parse
 from yardchalk.core.stages.frame import level_along
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
@@ -25,9 +25,10 @@ from yardchalk.web.renderers import Renderers
 router = APIRouter(prefix="/api", responses=ERRORS)
 
 
-def _mark(row: reading.Row, sheet: RunSheet) -> str:
-    """Changes whenever the same address would have to show something else: with photo, run sheet, engine and the sizes that there are."""
-    return hashlib.sha256(f"{ENGINE} {STEP} {row['digest']} {row['empty']} {sheet.model_dump_json()}".encode()).hexdigest()[:16]
+def _mark(row: reading.Row) -> str:
+    """Changes whenever the same address would have to show something else: with photo, frame, run sheet, engine and the sizes there are."""
+    shown = ENGINE, STEP, row["digest"], row["empty"], reading.frame_of(row), reading.sheet_of(row).model_dump_json()
+    return hashlib.sha256(repr(shown).encode()).hexdigest()[:16]
 
 
 @router.put("/photos/{photo_id}/hold", status_code=204)
@@ -60,7 +61,7 @@ def get_photo(studio: TheStudio, photo_id: int) -> Any:
         "sheet_regions": sheet.clear.regions,
         "clear_on": sheet.clear.on,
         "lift_on": sheet.lift.on,
-        "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row, sheet)}",
+        "tile_base": f"/api/photos/{photo_id}/tiles/{_mark(row)}",
         "steps": steps_to_one_tile(longest),
     }
 
@@ -120,7 +121,8 @@ async def subject_of(studio: TheStudio, photo_id: int) -> Subject:
 
 def subject_from(row: reading.Row) -> Subject:
     """The same, of a photo's row."""
-    return Subject(row["digest"], row["name"], reading.sheet_of(row), Marks.model_validate(row["marks"]), row["empty"])
+    marks, found = Marks.model_validate(row["marks"]), reading.frame_of(row)
+    return Subject(row["digest"], row["name"], reading.sheet_of(row), marks, row["empty"], found)
 
 
 async def subject_under(studio: TheStudio, photo_id: int, marks: Marks) -> Subject:
@@ -210,12 +212,11 @@ async def get_tile(
     subjects: dict[tuple[int, str], Subject] = request.app.state.subjects
     if key not in subjects:
         photo = await run_in_threadpool(reading.photo_row, studio, photo_id)
-        sheet = reading.sheet_of(photo)
-        if _mark(photo, sheet) != mark:
-            raise NotThere("has another run sheet by now", where=photo["name"], remedy="Load the page again")
+        if _mark(photo) != mark:
+            raise NotThere("has another run sheet or frame by now", where=photo["name"], remedy="Load the page again")
         if len(subjects) > 500:
             subjects.clear()
-        subjects[key] = Subject(photo["digest"], photo["name"], sheet, Marks(), photo["empty"])
+        subjects[key] = replace(subject_from(photo), marks=Marks())
     subject = subjects[key]
     if marks.startswith("~"):
         subject = replace(subject, marks=await given.found(marks[1:], subject.name))

@@ -51,6 +51,7 @@ export function VariantForm({
             value={sheet.frame.crop}
             options={[
               ['none', 'as it came'],
+              ['close', 'close to a small product'],
               ['set', 'without paper edges'],
             ]}
             onChange={(crop) => set({ frame: { ...sheet.frame, crop } })}

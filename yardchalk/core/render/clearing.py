@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,7 +14,8 @@ from yardchalk.core.backdrop import BackdropModel, fit_backdrop
 from yardchalk.core.clear_settings import AnyRegion, AutomaticRegion, ContrastRegion, InkRegion
 from yardchalk.core.colour import Float, Mask
 from yardchalk.core.pixels import Region
-from yardchalk.core.render.photo import FramedPhoto
+from yardchalk.core.regions import pieces_of
+from yardchalk.core.render.photo import ANALYSIS_SIDE, FramedPhoto
 from yardchalk.core.second_look import Look, look_again
 from yardchalk.core.settings import FrameMarks, FrameSettings, Marks
 from yardchalk.core.stages.bars import NO_BARS, Bars, find_bars, painted_over
@@ -28,8 +30,13 @@ from yardchalk.core.stages.clear.one_ink import Ink
 from yardchalk.core.stages.clear.region_list import Outcome, Overlay, goes_by_ink, put_together
 from yardchalk.core.stages.creases import Crease, find_creases, without_creases
 from yardchalk.core.stages.edge.matte import Solution
-from yardchalk.core.stages.frame import crop_to_set
+from yardchalk.core.stages.edge.shadow import kept_shadow
+from yardchalk.core.stages.frame import crop_close, crop_to_set
 from yardchalk.core.stages.plot import Plot
+
+_CLOSER = 1.2  # times as large: what is seen under a close crop, if it is to be worth it
+_DOUBTED = 1e-4  # of the photo; what the rules alone found, and is larger, is not left out of a close crop
+_SHADOW = 0.02  # opacity
 
 
 @dataclass(frozen=True)
@@ -67,17 +74,49 @@ class ClearedPhoto(FramedPhoto):
 
     @cached_property
     def frame(self) -> FrameMarks | None:
-        """The photo's own frame, or what the run sheet makes of it, cropped to the set where that is asked for."""
-        turned = super().frame
-        if self.marks.frame is not None or self.sheet.frame.crop == "none":
+        """The photo's own frame, or what the run sheet makes of it, cropped if that is asked for."""
+        turned, crop = super().frame, self.sheet.frame.crop
+        if self.marks.frame is not None or crop == "none":
             return turned
-        return self.cache.get((self.file_digest, "set", self.sheet.clear, self.sheet.frame.turns), lambda: self._crop_to_set(turned))
-
-    def _crop_to_set(self, turned: FrameMarks | None) -> FrameMarks | None:
         plain = self.sheet.model_copy(update={"frame": FrameSettings()})
-        whole = self.with_marks(Marks(frame=turned), plain)
-        crop = crop_to_set(whole.clearing.surroundings, whole.clearing.product)
-        return turned if crop is None else FrameMarks(turns=self.sheet.frame.turns, crop=crop)
+        key = self.file_digest, "crop", self.sheet.frame, self.sheet.clear
+
+        def find() -> FrameMarks | None:
+            whole = self.with_marks(Marks(frame=turned), plain)
+            found = crop_to_set(whole.clearing.surroundings, whole.clearing.product) if crop == "set" else whole.close_crop
+            return turned if found is None else FrameMarks(turns=self.sheet.frame.turns, crop=found)
+
+        return self.cache.get(key, find)
+
+    @property
+    def close_crop(self) -> tuple[float, float, float, float] | None:
+        """Of a photo without a crop, the one close round a product that is small in the frame; None if no more could be seen under it.
+
+        A product, not what lies about beside it: with regions, where they begin hangs on all of the frame; of a drawing, all is seen.
+        """
+        clear = self.sheet.clear
+        if self.facts.has_alpha or not clear.on or clear.regions or max(self.size_at(1.0)) <= _CLOSER * ANALYSIS_SIDE:
+            return None
+        if self.drawing is not None:
+            return None
+        cleared, (h, w) = self._automatic, self.analysis.shape[:2]
+        # What the rules found and the second look did not, too: a crop must not settle what is doubted.
+        doubted = pieces_of(self._by_rules.product & ~cleared.surroundings, diagonal=True)
+        there = doubted.chosen(doubted.area >= _DOUBTED * h * w) | cleared.product
+        # Shadows are soft: a picture half as large shows them.
+        half = max(1, w // 2), max(1, h // 2)
+        pixels, covered = (cv2.resize(values, half, interpolation=cv2.INTER_AREA) for values in (self.analysis, there.astype(np.float32)))
+        shadow = kept_shadow(pixels, covered, self.decisions_backdrop.light(*half), self.evidence.shade_noise, 1.0) > _SHADOW
+        crop = crop_close(there, shadow)
+        if crop is None:
+            return None
+        closer = self.with_marks(Marks(frame=FrameMarks(turns=self.frame.turns if self.frame else 0, crop=crop)))
+        if closer.analysis_scale < _CLOSER * self.analysis_scale:
+            return None
+        # Seen closer it may be larger than it was thought to be.
+        product = closer._automatic.product
+        sides = product[:, 0], product[0], product[:, -1], product[-1]
+        return None if any(0 < at < 1 and side.any() for at, side in zip(crop, sides, strict=True)) else crop
 
     @property
     def bars(self) -> Bars:

@@ -18,6 +18,8 @@ _SMALL = 240  # long side of the pictures that offers are found on, px
 _FOR_LINES = 1000  # and of those that lines are fitted in
 _TILTED = 15.0  # degrees; further is no tilt but a pose
 _LEAST_SYMMETRY = 0.9
+_NO_SET = 1e-4  # of the frame; less of other surfaces are none
+_BESIDE, _BESIDE_SHADOW = 0.15, 0.03  # of the longer side of the product and of its shadow: what a close crop leaves round them
 
 
 @dataclass(frozen=True)
@@ -198,12 +200,38 @@ def _shrunk(mask: Mask, side: int = _SMALL) -> Mask:
     return cv2.resize(mask.view(np.uint8), (max(1, round(w * s)), max(1, round(h * s))), interpolation=cv2.INTER_NEAREST) > 0
 
 
+def crop_close(product: Mask, shadow: Mask) -> tuple[float, float, float, float] | None:
+    """The frame (left, top, right, bottom, shares) close round the product, with backdrop to all sides, that holds its shadow too.
+
+    The shadow may be seen on a smaller picture of the same frame. None without a product.
+    """
+    if not product.any():
+        return None
+    boxes = [_round(product, _BESIDE)] + ([_round(shadow, _BESIDE_SHADOW)] if shadow.any() else [])
+    # Rounded, so that it is the same crop when it is read again.
+    left, top, right, bottom = (round(v, 4) for v in (*np.min(boxes, 0)[:2].tolist(), *np.max(boxes, 0)[2:].tolist()))
+    return max(left, 0.0), max(top, 0.0), min(right, 1.0), min(bottom, 1.0)
+
+
+def _round(mask: Mask, beside: float) -> NDArray[np.float64]:
+    """Left, top, right, bottom in shares of what holds a mask, with so much of its longer side beside it."""
+    h, w = mask.shape
+    x, y, bw, bh = cv2.boundingRect(mask.view(np.uint8))
+    margin = beside * max(bw, bh)
+    return np.array([(x - margin) / w, (y - margin) / h, (x + bw + margin) / w, (y + bh + margin) / h])
+
+
+def has_surroundings(surroundings: Mask) -> bool:
+    """Whether so much is neither backdrop nor product that a crop may leave it out."""
+    return bool(surroundings.mean() >= _NO_SET)
+
+
 def crop_to_set(surroundings: Mask, product: Mask) -> tuple[float, float, float, float] | None:
     """The largest frame (left, top, right, bottom, shares) that leaves out what is neither backdrop nor product.
 
     None if there is nothing to leave out, or none that holds the whole product.
     """
-    if surroundings.mean() < 1e-4:
+    if not has_surroundings(surroundings):
         return None
     bad = _shrunk(cv2.dilate(surroundings.view(np.uint8), np.ones((9, 9), np.uint8)) > 0)
     kept = _shrunk(product)

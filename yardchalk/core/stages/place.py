@@ -10,6 +10,7 @@ from yardchalk.core.colour import Float
 from yardchalk.core.errors import YardError
 from yardchalk.core.listing import MOST_PIXELS, Added, ListingSpec, held_picture
 from yardchalk.core.pixels import Region
+from yardchalk.core.stages.frame import Framing
 
 VISIBLE = 0.02  # coverage; what has less is nothing to the eye
 _LEAST = 1.0  # px; no product is delivered smaller
@@ -124,6 +125,6 @@ def added_at(added: Added, width: int, height: int) -> Laid:
     return Laid(small.pixels.astype(np.uint8, copy=False), cover * np.float32(added.strength), np.s_[y : y + h, x : x + w])
 
 
-def full_frame(width: int, height: int) -> Placing:
-    """The photo at its own size and place, untrimmed."""
-    return Placing(1.0, 0, 0, width, height)
+def full_frame(framing: Framing) -> Placing:
+    """The photo at its own size and place, untrimmed; what a crop leaves out is background."""
+    return Placing(1.0, framing.left, framing.top, framing.whole_width, framing.whole_height)
