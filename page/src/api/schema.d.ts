@@ -3407,6 +3407,16 @@ export interface components {
                 number
             ] | null;
             /**
+             * Crop Close
+             * @description The frame close round a product that is small in it, in shares; null if no more of the photo's pixels would be seen.
+             */
+            crop_close: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
              * Angle Of Base
              * @description Degrees clockwise that make the product's base level.
              */
@@ -3429,11 +3439,11 @@ export interface components {
         FrameSettings: {
             /**
              * Crop
-             * @description Whether paper edges, stands and other surfaces are left out.
+             * @description Whether paper edges, stands and other surfaces are left out; or, close, all that is far from a product that is small in the frame, where that lets more of the photo's pixels be looked at.
              * @default none
              * @enum {string}
              */
-            crop: "none" | "set";
+            crop: "none" | "set" | "close";
             /**
              * Turns
              * @description Quarter turns clockwise.

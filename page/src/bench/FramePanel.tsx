@@ -49,6 +49,7 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
   };
   const cropped = (next: Crop, what = 'Crop') => onSettle({ crop: next }, what);
   const { data } = offers;
+  const found = photo.crop && !photo.marks.frame;
   return (
     <StagePanel
       name="Frame"
@@ -111,13 +112,20 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
               Crop to the set: leaves the other surfaces out
             </Offer>
           )}
+          {data?.crop_close && !found && (
+            <Offer onClick={() => cropped(data.crop_close as Crop, 'Crop close to the product')}>
+              Crop close: the product is small in the frame
+            </Offer>
+          )}
           {(crop[2] - crop[0] < 1 || crop[3] - crop[1] < 1) && (
             <Offer onClick={() => onSettle({ crop: null }, 'Crop taken away')}>Take the crop away</Offer>
           )}
         </Flex>
-        {data && !data.crop_to_set && (
+        {data && (found || !(data.crop_to_set ?? data.crop_close)) && (
           <Text fontSize="13px" color="slate.quiet" pt="2">
-            Nothing but backdrop and product is in the frame, so there is nothing to crop to.
+            {found
+              ? 'The run sheet found this crop. What lies outside is background in the result. Move its sides, or take it away, and the photo has a frame of its own.'
+              : 'Nothing but backdrop and product is in the frame, so there is nothing to crop to.'}
           </Text>
         )}
       </Box>
@@ -129,7 +137,7 @@ const signed = (angle: number) => (angle > 0 ? `+${angle.toFixed(1)}` : angle.to
 
 function Offer(props: { onClick: () => void; children: React.ReactNode }) {
   return (
-    <Button size="xs" variant="outline" bg="white" flex="1" onClick={props.onClick}>
+    <Button size="xs" variant="outline" bg="white" flex="1" minW="fit-content" onClick={props.onClick}>
       {props.children}
     </Button>
   );
