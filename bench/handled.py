@@ -126,32 +126,31 @@ def _on_a_table(codes: Float, truth: Float) -> Float:
     return encode(np.clip(light + share[..., None] * (light.mean(2, keepdims=True) * wood - light), 0, 1)).astype(np.float32)
 
 
-def _placed(values: Float, share: float) -> Float:
-    """Made so small, in the middle of a frame as large as it was, with 0 round it."""
-    small = cv2.resize(values, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
-    top, left = ((whole - part) // 2 for whole, part in zip(values.shape, small.shape[:2], strict=False))
-    out = np.zeros_like(values)
+def _placed(values: Float, share: float, room: int = 1) -> Float:
+    """Made so small, in the middle of a frame so many times as large as it was, with 0 round it."""
+    small = values if share == 1 else cv2.resize(values, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
+    out = np.zeros((room * values.shape[0], room * values.shape[1], *values.shape[2:]), values.dtype)
+    top, left = ((whole - part) // 2 for whole, part in zip(out.shape, small.shape[:2], strict=False))
     out[top : top + small.shape[0], left : left + small.shape[1]] = small
     return out
 
 
-def _laid_on(colour: tuple[float, float, float], share: float = 1.0) -> Handling:
+def _laid_on(colour: tuple[float, float, float], share: float = 1.0, room: int = 1) -> Handling:
     """On paper of that linear light, that falls off to a corner, with a soft shadow where the product stands and a camera's noise.
 
-    `share`: of its size that the product is made to have.
+    `share`: of its size that the product is made to have. `room`: times as large a frame, in px.
     """
 
     def handle(codes: Float, truth: Float) -> Float:
         # Here, since its threads do not outlive a fork.
         from pymatting import estimate_foreground_ml
 
-        h, w = truth.shape
-        y, x = np.mgrid[:h, :w].astype(np.float32)
         product = estimate_foreground_ml(decode(codes).astype(float), truth.astype(float)).astype(np.float32)
         product *= truth[..., None]
-        if share < 1:
-            product, truth = _placed(product, share), _placed(truth, share)
-        reach = 0.012 * h * share
+        reach = 0.012 * truth.shape[0] * share
+        product, truth = _placed(product, share, room), _placed(truth, share, room)
+        h, w = truth.shape
+        y, x = np.mgrid[:h, :w].astype(np.float32)
         shadow = cv2.GaussianBlur(np.roll(truth, round(reach), 0), (0, 0), reach)
         paper = np.array(colour, np.float32) * ((1 - 0.3 * (0.7 * x / w + 0.3 * y / h)) * (1 - 0.5 * shadow))[..., None]
         light = cv2.GaussianBlur(product + (1 - truth[..., None]) * paper, (0, 0), 0.6)
@@ -202,6 +201,7 @@ _WHITE, _PASTEL = [(0.92, 0.92, 0.92)] * 3, [(0.95, 0.8, 0.78), (0.8, 0.92, 0.82
 
 _BLURS = 1.5, 3.0  # px
 _SHARES = {"small in the frame": 0.35}
+_ROOMS = {"small in a large photo": 3}
 _FOCUS = {f"out of focus by {blur:g} px": blur for blur in _BLURS}
 
 # By name: what is done, and the JPEG's quality.
@@ -225,6 +225,7 @@ HANDLINGS: dict[str, tuple[Handling, int]] = {
     "a hard shadow": (_shadowed, 92),
     "on a table": (_on_a_table, 92),
     **{name: (_laid_on((0.75, 0.75, 0.74), share), 92) for name, share in _SHARES.items()},
+    **{name: (_laid_on((0.75, 0.75, 0.74), room=room), 92) for name, room in _ROOMS.items()},
     "on grey paper": (_laid_on((0.18, 0.18, 0.18)), 92),
     "on black paper": (_laid_on((0.008, 0.008, 0.008)), 92),
     "on red paper": (_laid_on((0.45, 0.05, 0.05)), 92),
@@ -253,13 +254,17 @@ def handled(photo: Path, truth: Path, name: str) -> bytes:
 
 def scored(matte: Float, truth: Path, name: str) -> dict[str, float]:
     """Figures of a matte (h, w) that was found in a photo after one of `HANDLINGS`."""
-    alpha, (h, w) = unit(truth), matte.shape
+    alpha, (h, w), room = unit(truth), matte.shape, _ROOMS.get(name, 1)
     if name in _FOCUS:
         alpha = cv2.GaussianBlur(alpha, (0, 0), _FOCUS[name])
     if name in _SHARES:
         alpha = _placed(alpha, _SHARES[name])
+    if room > 1:
+        alpha = _placed(alpha, 1, room)
     alpha = np.clip(cv2.resize(alpha, (w, h), interpolation=cv2.INTER_AREA if h < alpha.shape[0] else cv2.INTER_CUBIC), 0, 1)
-    return score(matte, alpha)
+    figures = score(matte, alpha)
+    # As in the frame that the product was in: paper on which nothing is found is no merit.
+    return figures | {"mse": figures["mse"] * room**2}
 
 
 def measure(photo: Path, truth: Path, name: str) -> tuple[dict[str, float], bool]:
