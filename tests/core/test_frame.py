@@ -74,7 +74,7 @@ class FramingTest(unittest.TestCase):
         tile = Region(120, 260, 60, 200)
         np.testing.assert_array_equal(render.picture(1.0, tile), render.picture(1.0, whole)[tile.index])
         done = produce(render, load_spec("square-2000").model_copy(update={"canvas": None}), whole_frame=True)
-        self.assertEqual((done.width, done.height), (400, 500), "of the photo's own size: what the crop leaves out is background")
+        self.assertEqual((done.width, done.height), (320, 400))
 
     def test_a_sheet_that_crops_to_the_set_does_so_where_the_photo_has_no_frame_of_its_own(self) -> None:
         pixels = self.made.pixels.copy()

@@ -67,13 +67,16 @@ def produce(render: Render, spec: ListingSpec, *, whole_frame: bool = False, mat
     Parameters
     ----------
     whole_frame : bool
-        Keep the photo's own size and place instead of the spec's canvas and margins.
+        Keep the photo's own size and place instead of the spec's canvas and margins; of a photo with a frame of its own, that frame's.
     matte : bool
         Also encode the coverage.
     """
     size = render.size_at(1.0)
     spec = with_background(spec, render.sheet.place.background)
-    placing = full_frame(render.framing) if whole_frame else place(render.marks.place.over(spec), *size, render.box)
+    if whole_frame:
+        placing = full_frame(render.framing, cropped=render.marks.frame is not None)
+    else:
+        placing = place(render.marks.place.over(spec), *size, render.box)
     laid = on_canvas(render, spec, placing)
     parts = _parts(render, spec, placing) if spec.file == "openraster" else ()
     tags = Tags(spec.dpi, None if spec.exif == "drop" else carried(exif_of(render.data), spec.exif, location=spec.location))

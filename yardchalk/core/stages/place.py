@@ -125,6 +125,8 @@ def added_at(added: Added, width: int, height: int) -> Laid:
     return Laid(small.pixels.astype(np.uint8, copy=False), cover * np.float32(added.strength), np.s_[y : y + h, x : x + w])
 
 
-def full_frame(framing: Framing) -> Placing:
-    """The photo at its own size and place, untrimmed; what a crop leaves out is background."""
+def full_frame(framing: Framing, *, cropped: bool = False) -> Placing:
+    """The photo at its own size and place, untrimmed; what a crop leaves out is background, or left out with `cropped`."""
+    if cropped:
+        return Placing(1.0, 0, 0, framing.width, framing.height)
     return Placing(1.0, framing.left, framing.top, framing.whole_width, framing.whole_height)
