@@ -15,6 +15,7 @@ from yardchalk.core.settings_base import Stroke
 from yardchalk.core.stages.edge.solve import solve_matte
 from yardchalk.store.files import FileStore
 from yardchalk.studio.asking import Subject, TileAsked
+from yardchalk.studio.found import take_frame
 from yardchalk.studio.viewing import Viewing
 
 BOX = BoxRegion(kind="box", loop=((0.15, 0.08), (0.85, 0.08), (0.85, 0.96), (0.15, 0.96)))
@@ -49,8 +50,12 @@ class ViewingTest(unittest.TestCase):
             files = FileStore(f"file://{folder}")
             data = Scene(width=2800, height=2100, room=2.5).made().jpeg
             sheet, digest = load_sheet("white"), files.put(data)
-            found = Render(data, "pot", sheet).frame
+            take_frame(files, first := Render(data, "pot", sheet))
+            found = first.frame
             assert found is not None and found.crop is not None
+            with mock.patch("yardchalk.core.render.clearing.crop_close", side_effect=AssertionError("it was found before")):
+                take_frame(files, again := Render(data, "pot", sheet))
+                self.assertEqual(again.frame, found)
             said = FrameMarks.model_validate_json(found.model_dump_json())
             anew, known = (
                 Viewing(files).answer(TileAsked(Subject(digest, "pot", sheet, Marks(), found=frame), "picture", "black", 1, 0, 0))

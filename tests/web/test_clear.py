@@ -14,7 +14,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.settings import Marks, load_sheet
 from yardchalk.core.stages.clear.spread import spread
 from yardchalk.core.views import view
-from yardchalk.studio.running import keep_decisions, known_decisions
+from yardchalk.studio.found import keep_decisions, known_decisions
 
 AUTOMATIC = {"kind": "automatic"}
 TOUCHED = {"kind": "spread", "points": [[0.05, 0.05]], "tolerance": 6}

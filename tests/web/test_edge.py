@@ -11,7 +11,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.settings import EdgeMarks, Marks, load_sheet
 from yardchalk.core.settings_base import Length
 from yardchalk.core.views import view
-from yardchalk.studio.running import keep_decisions, known_decisions
+from yardchalk.studio.found import keep_decisions, known_decisions
 
 
 class EdgeTest(ServerCase):

@@ -14,8 +14,9 @@ from yardchalk.store.queries import delivery_rows, lot_rows, photo_rows, run_row
 from yardchalk.store.queries.delivery_rows import DeliveredOf as DeliveredOf
 from yardchalk.store.queries.rows import Row as Row
 from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.found import ENGINE
 from yardchalk.studio.judging import judge_lot
-from yardchalk.studio.running import ENGINE, ask_runs
+from yardchalk.studio.running import ask_runs
 from yardchalk.studio.shelf import Shelf, settings_of
 
 

@@ -13,6 +13,7 @@ from yardchalk.core.render import Render
 from yardchalk.core.sampling import unlike
 from yardchalk.store.queries import lot_rows, photo_rows, try_rows
 from yardchalk.studio.context import Studio, announce
+from yardchalk.studio.found import take_frame
 from yardchalk.studio.running import ended, run_key
 from yardchalk.studio.shelf import Shelf
 
@@ -63,7 +64,9 @@ def run_try(studio: Studio, try_id: int) -> None:
     began = time.monotonic()
     try:
         empty = studio.files.get(asked["empty"]) if asked["empty"] else None
-        result = produce(Render(studio.files.get(asked["digest"]), asked["name"], sheet, digest=asked["digest"], empty=empty), spec)
+        render = Render(studio.files.get(asked["digest"]), asked["name"], sheet, digest=asked["digest"], empty=empty)
+        take_frame(studio.files, render)
+        result = produce(render, spec)
         findings: list[Finding] = result.findings
         done = {
             "verdict": verdict_of(findings),

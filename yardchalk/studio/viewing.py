@@ -34,9 +34,9 @@ from yardchalk.studio.asking import (
 )
 from yardchalk.studio.clearing import answer_of_clearing
 from yardchalk.studio.edging import report_on_edge
+from yardchalk.studio.found import keep_decisions, known_decisions
 from yardchalk.studio.mending import dust_left, report_on_colour, report_on_mends
 from yardchalk.studio.placing import answer_of_placing
-from yardchalk.studio.running import keep_decisions, known_decisions
 from yardchalk.studio.white_check import report_on_islands
 
 TILE = 1024  # px; fewer and larger ones cost less than they take longer

@@ -16,7 +16,8 @@ from yardchalk.core.stages.frame import level_along
 from yardchalk.core.views import View
 from yardchalk.studio import history, reading
 from yardchalk.studio.asking import Asked, FrameAsked, GraphAsked, PixelAsked, SampleAsked, Subject, TileAsked
-from yardchalk.studio.running import ENGINE, hold, let_go
+from yardchalk.studio.found import ENGINE
+from yardchalk.studio.running import hold, let_go
 from yardchalk.studio.viewing import MOST_STEPS, STEP, steps_to_one_tile
 from yardchalk.web.common import ERRORS, FOR_EVER, TheMarks, TheRenderers, TheStudio
 from yardchalk.web.models import FrameOffers, Level, LiftGraph, MarksKey, NewSnapshot, PhotoDetail, PixelOut, SameLight, SampleOut

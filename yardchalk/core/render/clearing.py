@@ -89,15 +89,27 @@ class ClearedPhoto(FramedPhoto):
         return self.cache.get(key, find)
 
     @property
+    def finds_frame(self) -> bool:
+        """Whether the photo has to be cleared to find its frame."""
+        crop = self.sheet.frame.crop
+        return self.marks.frame is None and (crop == "set" or (crop == "close" and self._has_pixels_to_spare))
+
+    def adopt_frame(self, frame: FrameMarks | None) -> None:
+        """Take the frame that was found before for this photo under the run sheet's frame and clearing."""
+        self.frame = frame
+
+    @property
+    def _has_pixels_to_spare(self) -> bool:
+        return max(self.facts.width, self.facts.height) > _CLOSER * ANALYSIS_SIDE
+
+    @property
     def close_crop(self) -> tuple[float, float, float, float] | None:
         """Of a photo without a crop, the one close round a product that is small in the frame; None if no more could be seen under it.
 
         A product, not what lies about beside it: with regions, where they begin hangs on all of the frame; of a drawing, all is seen.
         """
         clear = self.sheet.clear
-        if self.facts.has_alpha or not clear.on or clear.regions or max(self.size_at(1.0)) <= _CLOSER * ANALYSIS_SIDE:
-            return None
-        if self.drawing is not None:
+        if not self._has_pixels_to_spare or self.facts.has_alpha or not clear.on or clear.regions or self.drawing is not None:
             return None
         cleared, (h, w) = self._automatic, self.analysis.shape[:2]
         # What the rules found and the second look did not, too: a crop must not settle what is doubted.
