@@ -14,6 +14,7 @@ from yardchalk.core.settings import ListingSpec, Marks, RunSheet, load_sheet, lo
 from yardchalk.core.wording import differences, sheet_in_words, spec_in_words
 from yardchalk.store.queries import photo_rows, shelf_rows
 from yardchalk.studio.context import Studio
+from yardchalk.studio.found import take_frame
 from yardchalk.studio.names import slug
 
 Kind = Literal["sheet", "spec"]
@@ -205,6 +206,7 @@ def by_example(studio: Studio, photo_id: int, title: str, note: str) -> tuple[Ru
     render = Render(
         studio.files.get(row["digest"]), row["name"], sheet, Marks.model_validate(row["marks"]), digest=row["digest"], empty=empty
     )
+    take_frame(studio.files, render)
     example = sheet_from(render, name_for(title), title.strip(), note)
     return example.sheet, example.carried
 
