@@ -350,7 +350,8 @@ def _figures(render: Render, laid: Laid, placing: Placing, file: Written) -> dic
         "backdrop green (linear)": round(render.backdrop_light[1], 5),
         "backdrop blue (linear)": round(render.backdrop_light[2], 5),
         "backdrop explains of the border (%)": round(100 * render.decisions.backdrop.ring_share, 1),
-        "product of the photo (%)": round(100 * float(render.decisions.product.mean()), 2),
+        # Not of a crop: photos of a lot are compared by it, and a run sheet crops some of them.
+        "product of the photo (%)": round(100 * float(render.decisions.product.mean()) * render.framing.share, 2),
         "scale (delivered px per original px)": round(placing.scale, 4),
         "file (bytes)": len(file.data),
         "quality of the file": file.quality,

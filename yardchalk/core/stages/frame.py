@@ -72,6 +72,11 @@ class Framing:
         return max(self._before_straightening)
 
     @property
+    def share(self) -> float:
+        """Of the frame before the crop that the crop leaves, by area."""
+        return self.width * self.height / (self.whole_width * self.whole_height)
+
+    @property
     def plain(self) -> bool:
         """Whether it is the whole photo as it is."""
         return self.turns == 0 and self.angle == 0 and (self.width, self.height) == (self.whole_width, self.whole_height)
