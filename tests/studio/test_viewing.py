@@ -63,4 +63,6 @@ class ViewingTest(unittest.TestCase):
             )
             self.assertEqual(anew, known)
             own = Subject(digest, "pot", sheet, Marks(frame=FrameMarks()), found=said)
-            self.assertNotEqual(Viewing(files).answer(TileAsked(own, "picture", "black", 1, 0, 0)), known, "its own frame comes first")
+            with mock.patch("yardchalk.core.render.edge.solve_matte", side_effect=AssertionError("nothing has to be solved")):
+                tile, _ = Viewing(files).answer(TileAsked(own, "before", "white", 3, 0, 0))
+            self.assertEqual(decode_photo(tile, "tile").pixels.shape, (742, 990, 3), "its own frame comes first")

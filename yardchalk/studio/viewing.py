@@ -71,10 +71,13 @@ class Viewing:
     def answer(self, asked: Asked) -> Any:
         """(bytes, media type) of a tile, or a dict of what was measured."""
         render = self._render(asked.subject)
-        if isinstance(asked, GraphAsked):
-            return _measured(render)
         if isinstance(asked, FrameAsked):
             return _frame_offers(render)
+        if not (isinstance(asked, TileAsked) and asked.view == "before"):
+            # The photo as it came in is seen at once, whatever has to be decided of it first.
+            render.adopt(self.cache.get((render.digest, "decided", render.clear_key, render.band_key), lambda: self._decide(render)))
+        if isinstance(asked, GraphAsked):
+            return _measured(render)
         if isinstance(asked, SampleAsked):
             return _sampled(render, asked.box)
         if isinstance(asked, PixelAsked):
@@ -134,9 +137,7 @@ class Viewing:
         if marks.frame is None and subject.found is not None:
             # The one that the page draws places in; finding it again would take as long as a run.
             marks = marks.model_copy(update={"frame": subject.found})
-        render = Render(data, subject.name, subject.sheet, marks, cache=self.cache, digest=subject.digest, empty=empty or None)
-        render.adopt(self.cache.get((render.digest, "decided", render.clear_key, render.band_key), lambda: self._decide(render)))
-        return render
+        return Render(data, subject.name, subject.sheet, marks, cache=self.cache, digest=subject.digest, empty=empty or None)
 
     def _decide(self, render: Render) -> Decisions:
         known = known_decisions(self.files, render)
