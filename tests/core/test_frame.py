@@ -9,6 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.pictures import Made, Scene, iou
+from yardchalk.core.checks import Finding
+from yardchalk.core.checks.finding import Place
+from yardchalk.core.checks.unframed import unframed
 from yardchalk.core.codecs import decode_photo, encode_picture
 from yardchalk.core.colour import Mask, decode, to_coded
 from yardchalk.core.deliver import produce
@@ -62,6 +65,22 @@ class FramingTest(unittest.TestCase):
         y, x = (h - framing.height) // 2, (w - framing.width) // 2
         off = np.abs(back - self.made.pixels[y : y + framing.height, x : x + framing.width].astype(int)).mean()
         self.assertLess(off, 3)
+
+    @given(st.integers(0, 3), st.sampled_from([0.0, -7.5, 20.0]), st.floats(0, 0.4), st.floats(0.45, 0.55), st.floats(0.45, 0.55))
+    def test_reports_have_places_on_the_photo_as_it_came_in(
+        self, turns: int, angle: float, start: float, across: float, down: float
+    ) -> None:
+        framing = make_framing(900, 600, FrameMarks(turns=turns, angle=angle, crop=(start, start / 2, 0.9, 1)))
+        left, top = framing.to_frame @ (x, y, 1) * (framing.width, framing.height)
+        spot = Place(original=(int(left) - 4, int(top) - 4, 8, 8), outline=[[(left, top), (left + 4, top)]])
+        found = Finding(check="ghosts", severity="look", message="", place=spot, figure=1, limit=0, unit="px", stage="edge")
+        (moved,) = unframed([found], framing)
+        assert moved.place is not None and moved.place.outline is not None
+        (left, top, width, height), (first, _) = moved.place.original, moved.place.outline[0]
+        np.testing.assert_allclose((left + width / 2, top + height / 2), (900 * x, 600 * y), atol=2.5 if angle else 1.1)
+        np.testing.assert_allclose(first, (900 * x, 600 * y), atol=1.0 if angle else 0.2)
+        self.assertTrue(8 <= width <= 12 and 8 <= height <= 12, (width, height))
+        self.assertEqual(unframed([found], make_framing(900, 600, None)), [found])
 
     def test_everything_downstream_works_on_the_frame(self) -> None:
         crop = FrameMarks(turns=1, crop=(0.1, 0.2, 0.9, 1.0))

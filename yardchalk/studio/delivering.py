@@ -11,15 +11,20 @@ from typing import IO, Any, cast
 
 from psycopg import Connection
 
+from yardchalk.core.checks import Finding
+from yardchalk.core.checks.unframed import unframed
 from yardchalk.core.codecs import SUFFIX
 from yardchalk.core.deliver import with_background
 from yardchalk.core.errors import NotThere, YardError
+from yardchalk.core.settings import RunSheet
+from yardchalk.core.stages.frame import make_framing
 from yardchalk.store.queries import delivery_rows, lot_rows, photo_rows
 from yardchalk.store.queries.rows import Row
 from yardchalk.studio.context import Studio, announce
 from yardchalk.studio.making import make_results
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
 from yardchalk.studio.names import Named, plan_names, slug
+from yardchalk.studio.reading import frame_under
 from yardchalk.studio.shelf import Shelf
 from yardchalk.studio.writing import write_new
 
@@ -68,7 +73,8 @@ def deliver(
         )
         for row, named in zip(chosen, _names(connection, lot, chosen, to_make), strict=True):
             sheet = row["sheet"] or lot["sheet"]
-            shown_by = with_background(shelf.spec(lot["spec"]), shelf.sheet(sheet).place.background)
+            by = shelf.sheet(sheet)
+            shown_by = with_background(shelf.spec(lot["spec"]), by.place.background)
             file = {
                 "photo_id": row["id"],
                 "name": named.name,
@@ -77,23 +83,25 @@ def deliver(
                 "source_digest": row["digest"],
                 "see_through": shown_by.background == "transparent",
                 "sheet": sheet,
-                "sheet_version": shelf.sheet(sheet).version,
+                "sheet_version": by.version,
             }
-            result = _to_make(row, empty) if to_make else _as_it_is(row)
+            result = _to_make(row, empty) if to_make else _as_it_is(row, by)
             delivery_rows.add_delivery_file(connection, delivery_id, file | result)
         delivery_rows.set_delivery_job(connection, delivery_id, studio.queue.ask_delivery(connection, delivery_id))
         announce(connection, lot_id)
     return delivery_id
 
 
-def _as_it_is(row: Row) -> Row:
+def _as_it_is(row: Row, sheet: RunSheet) -> Row:
     """The result that a photo has."""
+    framing = make_framing(row["facts"]["width"], row["facts"]["height"], frame_under(row, sheet))
+    findings = unframed([Finding.model_validate(found) for found in row["findings"]], framing)
     return {
         "digest": row["result"],
         "preview": row["preview"],
         "bytes": int(row["figures"].get("file (bytes)") or 0),
         "verdict": row["verdict"],
-        "findings": row["findings"],
+        "findings": [found.model_dump(mode="json") for found in findings],
         "mends": row["mends"],
         "marks": None,
         "empty": None,

@@ -13,6 +13,7 @@ from pydantic import BaseModel
 
 from yardchalk.core.checks import Finding, verdict_of, worst_first
 from yardchalk.core.checks.lot import check_lot
+from yardchalk.core.checks.unframed import unframed
 from yardchalk.core.codecs import SUFFIX, pages_of
 from yardchalk.core.codecs.reading import Limits
 from yardchalk.core.deliver import MendShare, produce
@@ -190,7 +191,8 @@ def _run_one(
         return _failed(source, str(error))
     except Exception as error:  # one photo's fault must not end the run of the others
         return _failed(source, f"{name}: could not be worked ({type(error).__name__}: {error}). Please report this photo.")
-    row = PhotoReport(source=source, outputs=outputs, verdict=result.verdict, findings=result.findings, figures=result.figures)
+    findings = unframed(result.findings, render.framing)
+    row = PhotoReport(source=source, outputs=outputs, verdict=result.verdict, findings=findings, figures=result.figures)
     row.mends = result.mends
     row.source_sha256, row.result_sha256 = digest, hashlib.sha256(result.data).hexdigest()
     return row

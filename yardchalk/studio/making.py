@@ -5,6 +5,7 @@ from typing import Any
 import psycopg
 
 from yardchalk.core.checks import Finding, verdict_of
+from yardchalk.core.checks.unframed import unframed
 from yardchalk.core.errors import YardError
 from yardchalk.store.queries import delivery_rows
 from yardchalk.store.queries.rows import Row
@@ -51,7 +52,7 @@ def _made(studio: Studio, delivery: Row, file: Row) -> dict[str, Any] | str:
         "preview": done["preview"],
         "bytes": int(done["figures"].get("file (bytes)") or 0),
         "verdict": verdict,
-        "findings": [finding.model_dump(mode="json") for finding in found],
+        "findings": [finding.model_dump(mode="json") for finding in unframed(found, done["framing"])],
         "mends": done["mends"],
     }
 

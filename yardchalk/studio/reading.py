@@ -160,8 +160,13 @@ def spec_of(row: Row) -> ListingSpec:
 
 
 def frame_of(row: Row) -> FrameMarks | None:
-    """The frame in force for a photo's row: its own or, where the run sheet finds one, that of its last run."""
-    sheet, own = sheet_of(row), Marks.model_validate(row["marks"]).frame
+    """The frame in force for a photo's row."""
+    return frame_under(row, sheet_of(row))
+
+
+def frame_under(row: Row, sheet: RunSheet) -> FrameMarks | None:
+    """The same under the run sheet given: the photo's own or, where the run sheet finds one, that of its last run."""
+    own = Marks.model_validate(row["marks"]).frame
     if own is not None or (sheet.frame.crop == "none" and not sheet.frame.turns):
         return own
     found = [row["figures"].get(f"crop {side} (share)") for side in CROP_SIDES]

@@ -232,4 +232,5 @@ def compute(studio: Studio, photo: Row) -> dict[str, Any]:
         "suffix": result.suffix,
         "width": result.width,
         "height": result.height,
+        "framing": render.framing,
     }

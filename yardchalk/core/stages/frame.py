@@ -50,16 +50,19 @@ class Framing:
         """Affine map (2, 3) from shares x, y of the upright photo to shares of the frame."""
         c, s = math.cos(math.radians(self.angle)), math.sin(math.radians(self.angle))
         quarter = ((1, 0), (0, -1), (-1, 0), (0, 1))[self.turns], ((0, 1), (1, 0), (0, -1), (-1, 0))[self.turns]
-        # The photo's own size: the frame before the crop is as large, but for the corners that straightening costs.
-        grown = self._before_straightening
-        size = np.array(grown[::-1] if self.turns % 2 else grown, float)
-        turned = np.array(quarter, float) @ np.diag(size)
+        turned = np.array(quarter, float) @ np.diag(self.upright)
         turn = np.array([[c, -s], [s, c]])
         straight = turn @ turned
         middle = np.array([self.whole_width, self.whole_height]) / 2 - np.array([self.left, self.top])
         shift = middle - straight @ np.array([0.5, 0.5])
         out: NDArray[np.float64] = np.column_stack([straight, shift]) / np.array([[self.width], [self.height]])
         return out
+
+    @property
+    def upright(self) -> tuple[float, float]:
+        """Width and height of the upright photo, px: as large as the frame before the crop, but for what straightening costs."""
+        width, height = self._before_straightening
+        return (height, width) if self.turns % 2 else (width, height)
 
     @property
     def _before_straightening(self) -> tuple[float, float]:
