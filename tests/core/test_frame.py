@@ -67,9 +67,7 @@ class FramingTest(unittest.TestCase):
         self.assertLess(off, 3)
 
     @given(st.integers(0, 3), st.sampled_from([0.0, -7.5, 20.0]), st.floats(0, 0.4), st.floats(0.45, 0.55), st.floats(0.45, 0.55))
-    def test_reports_have_places_on_the_photo_as_it_came_in(
-        self, turns: int, angle: float, start: float, across: float, down: float
-    ) -> None:
+    def test_reports_have_places_on_the_photo_as_it_came_in(self, turns: int, angle: float, start: float, x: float, y: float) -> None:
         framing = make_framing(900, 600, FrameMarks(turns=turns, angle=angle, crop=(start, start / 2, 0.9, 1)))
         left, top = framing.to_frame @ (x, y, 1) * (framing.width, framing.height)
         spot = Place(original=(int(left) - 4, int(top) - 4, 8, 8), outline=[[(left, top), (left + 4, top)]])
