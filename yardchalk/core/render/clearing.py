@@ -106,7 +106,8 @@ class ClearedPhoto(FramedPhoto):
     def close_crop(self) -> tuple[float, float, float, float] | None:
         """Of a photo without a crop, the one close round a product that is small in the frame; None if no more could be seen under it.
 
-        A product, not what lies about beside it: with regions, where they begin hangs on all of the frame; of a drawing, all is seen.
+        Only where clearing is automatic: what a run sheet's regions find may hang on all of the frame. And not of a drawing, which loses
+        nothing by being looked at small.
         """
         clear = self.sheet.clear
         if not self._has_pixels_to_spare or self.facts.has_alpha or not clear.on or clear.regions or self.drawing is not None:
