@@ -367,8 +367,8 @@ def _mended_figures(render: Render) -> dict[str, float | None]:
 
 
 def _frame_figures(render: Render) -> dict[str, float | None]:
-    """The crop that is in force, in shares of the frame; left out if there is none."""
-    if render.frame is None or render.frame.crop is None:
+    """The crop that the run sheet found, in shares of the frame; left out if there is none. A person's own is among the photo's marks."""
+    if render.marks.frame is not None or render.frame is None or render.frame.crop is None:
         return {}
     return {f"crop {side} (share)": value for side, value in zip(CROP_SIDES, render.frame.crop, strict=True)}
 
