@@ -159,7 +159,8 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     found = answer(network)
     ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
     dark = may_be_thrown((found > 0.5) | found_before, ratio)
-    if network == "second_look" and dark.any():
+    # Out of focus it would take soft print for shadow: it was taught sharp photos.
+    if network == "second_look" and not soft and dark.any():
         drop_thrown_shadows(found, dark, answer("shadow_look"), ratio)
     there = (found > 0.5).view(np.uint8)
     area = max(cv2.countNonZero(there), 1)
