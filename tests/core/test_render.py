@@ -17,7 +17,7 @@ from yardchalk.core.colour import delta_e, to_lab
 from yardchalk.core.deliver import on_canvas, produce
 from yardchalk.core.pixels import Picture, Region
 from yardchalk.core.render import Render, StageCache
-from yardchalk.core.settings import EdgeMarks, LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
+from yardchalk.core.settings import EdgeMarks, FrameMarks, LiftMarks, ListingSpec, Marks, RunSheet, load_sheet, load_spec, parse
 from yardchalk.core.settings_base import Length
 from yardchalk.core.stages.place import place, product_box
 from yardchalk.core.views import off_pixels, view
@@ -74,7 +74,7 @@ class LawTest(unittest.TestCase):
 
     def test_a_preview_is_the_delivery_made_smaller(self) -> None:
         made = Scene(width=2400, height=1800).made()
-        render = Render(made.jpeg, "pot", WHITE)
+        render = Render(made.jpeg, "pot", WHITE, Marks(frame=FrameMarks()))
         small = render.picture(0.5, whole(render, 0.5))
         large = Picture(render.picture(1.0, whole(render))).resized(1200, 900).pixels
         difference = delta_e(to_lab(small), to_lab(large))
