@@ -136,16 +136,16 @@ class CloseTest(unittest.TestCase):
         self.assertEqual([done.figures[f"crop {side} (share)"] for side in ("left", "top", "right", "bottom")], list(close.frame.crop))
 
     def test_what_is_large_or_has_a_frame_of_its_own_or_lies_about_is_left_in_its_frame(self) -> None:
-        large, own = self.small.but(room=0.7).made(), self.small.made()
+        large, own = self.small.but(width=2100, height=1575, room=0.7).made(), self.small.but(width=2100, height=1575).made()
         two = own.pixels.copy()
-        two[150:400, 2500:2700] = two[1900:2000, 100:200] = (40, 70, 120)
+        two[110:300, 1870:2020] = two[1420:1500, 75:150] = (40, 70, 120)
         for name, pixels, marks in (
             ("large", large.pixels, Marks()),
             ("its own", own.pixels, Marks(frame=FrameMarks())),
             ("two", two, Marks()),
         ):
             with self.subTest(name):
-                self.assertEqual(Render(encode_picture(pixels, "jpeg", quality=95), "pot", WHITE, marks).size_at(1.0), (2800, 2100))
+                self.assertEqual(Render(encode_picture(pixels, "jpeg", quality=95), "pot", WHITE, marks).size_at(1.0), (2100, 1575))
         few = encode_picture(self.small.but(width=1600, height=1200).made().pixels, "jpeg", quality=95)
         self.assertEqual(Render(few, "pot", WHITE).size_at(1.0), (1600, 1200), "no more pixels would be seen")
 

@@ -48,7 +48,7 @@ class ViewingTest(unittest.TestCase):
     def test_under_the_frame_that_a_run_found_it_shows_the_same_as_where_it_is_found_anew(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             files = FileStore(f"file://{folder}")
-            data = Scene(width=2800, height=2100, room=2.5).made().jpeg
+            data = Scene(width=2100, height=1575, room=2.5).made().jpeg
             sheet, digest = load_sheet("white"), files.put(data)
             take_frame(files, first := Render(data, "pot", sheet))
             found = first.frame
@@ -65,4 +65,4 @@ class ViewingTest(unittest.TestCase):
             own = Subject(digest, "pot", sheet, Marks(frame=FrameMarks()), found=said)
             with mock.patch("yardchalk.core.render.edge.solve_matte", side_effect=AssertionError("nothing has to be solved")):
                 tile, _ = Viewing(files).answer(TileAsked(own, "before", "white", 3, 0, 0))
-            self.assertEqual(decode_photo(tile, "tile").pixels.shape, (742, 990, 3), "its own frame comes first")
+            self.assertEqual(decode_photo(tile, "tile").pixels.shape, (557, 742, 3), "its own frame comes first")

@@ -125,15 +125,15 @@ class ApiTest(ServerCase):
         self.assertEqual(self.client.get(base.replace(base[-16:], "0" * 16) + "/picture/white/{}/0/0-0").status_code, 404)
 
     def test_a_photo_is_seen_in_the_frame_that_its_run_found(self) -> None:
-        lot_id = self.filled({"far.jpg": Scene(width=2800, height=2100, room=2.5).made().jpeg})
+        lot_id = self.filled({"far.jpg": Scene(width=2100, height=1575, room=2.5).made().jpeg})
         address = f"/api/photos/{self.rows(lot_id)[0]['id']}"
         waiting = self.client.get(address).json()
-        self.assertEqual((waiting["crop"], waiting["width"], waiting["height"]), (None, 2800, 2100))
+        self.assertEqual((waiting["crop"], waiting["width"], waiting["height"]), (None, 2100, 1575))
         self.work_here(lot_id)
         run = self.client.get(address).json()
         left, top, right, bottom = run["crop"]
         self.assertTrue(0.2 < left < right < 0.8 and 0.2 < top < bottom < 0.8, run["crop"])
-        self.assertEqual((run["whole_width"], run["width"]), (2800, round(2800 * right) - int(2800 * left)))
+        self.assertEqual((run["whole_width"], run["width"]), (2100, round(2100 * right) - int(2100 * left)))
         tile = self.tile(f"{run['tile_base']}/matte/white/{{}}/{run['steps']}/0-0")
         self.assertAlmostEqual(tile.shape[1] / tile.shape[0], run["width"] / run["height"], delta=0.01)
         self.assertGreater((tile > 127).mean(), 0.3, "the pot fills it")
@@ -141,7 +141,7 @@ class ApiTest(ServerCase):
             self.client.get(f"{waiting['tile_base']}/matte/white/{{}}/3/0-0").status_code, 404, "another frame, another address"
         )
         whole = self.tile(f"{run['tile_base']}/matte/white/{quote(json.dumps({'frame': {}}))}/3/0-0")
-        self.assertEqual(whole.shape[:2], (742, 990))
+        self.assertEqual(whole.shape[:2], (557, 742))
 
     def test_cut_outs_are_seen_on_test_cards_of_ones_own(self) -> None:
         lot_id = self.filled({"pot.png": Scene(width=500, height=400).made().png})
