@@ -107,12 +107,12 @@ export function FramePanel({ photo, crop, aspect, onAspect, taking, onTake, onSe
         />
         <Sizes photo={photo} crop={crop} onSettle={cropped} />
         <Flex gap="2" pt="3" wrap="wrap">
-          {data?.crop_to_set && (
+          {data?.crop_to_set && String(data.crop_to_set) !== String(crop) && (
             <Offer onClick={() => cropped(data.crop_to_set as Crop, 'Crop to the set')}>
               Crop to the set: leaves the other surfaces out
             </Offer>
           )}
-          {data?.crop_close && !found && (
+          {data?.crop_close && String(data.crop_close) !== String(crop) && (
             <Offer onClick={() => cropped(data.crop_close as Crop, 'Crop close to the product')}>
               Crop close: the product is small in the frame
             </Offer>

@@ -123,7 +123,7 @@ class ClearedPhoto(FramedPhoto):
         crop = crop_close(there, shadow)
         if crop is None:
             return None
-        closer = self.with_marks(Marks(frame=FrameMarks(turns=self.frame.turns if self.frame else 0, crop=crop)))
+        closer = self.with_marks(Marks(frame=(self.frame or FrameMarks()).model_copy(update={"crop": crop})))
         if closer.analysis_scale < _CLOSER * self.analysis_scale:
             return None
         # Seen closer it may be larger than it was thought to be.
