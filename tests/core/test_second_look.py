@@ -16,7 +16,8 @@ from yardchalk.core.regions import disc
 from yardchalk.core.render import Render
 from yardchalk.core.second_look import Look, look_again
 from yardchalk.core.settings import load_sheet
-from yardchalk.core.stages.clear.automatic import clear_automatically, corrected
+from yardchalk.core.stages.clear.automatic import clear_automatically
+from yardchalk.core.stages.clear.automatic.correction import corrected
 from yardchalk.core.stages.clear.evidence import gather_evidence
 
 UNSEEN = {photo.stem[:7]: (photo, truth) for photo, truth in photos("unseen")}

@@ -20,7 +20,8 @@ from yardchalk.core.second_look import Look, look_again
 from yardchalk.core.settings import FrameMarks, FrameSettings, Marks
 from yardchalk.core.stages.bars import NO_BARS, Bars, find_bars, painted_over
 from yardchalk.core.stages.clear.advice import Overlap, overlap_of_colours
-from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically, corrected, without_highlights
+from yardchalk.core.stages.clear.automatic import Clearing, clear_automatically
+from yardchalk.core.stages.clear.automatic.correction import corrected, without_highlights
 from yardchalk.core.stages.clear.contrast import contrast
 from yardchalk.core.stages.clear.drawing import Drawing, find_drawing
 from yardchalk.core.stages.clear.evidence import Evidence, WithoutNoise, gather_evidence, without_noise
