@@ -122,6 +122,7 @@ class ReadingTest(unittest.TestCase):
             "cut short": (jpeg[: len(jpeg) // 2], Limits()),
             "png is cut short": (png[: len(png) // 2], Limits()),
             "tiff is cut short": (tiff[: len(tiff) // 2], Limits()),
+            "32 bits": (saved(Image.fromarray(GRADIENT[..., 0].astype(np.float32)), "TIFF"), Limits()),
             "broken": (b"\x89PNG\r\n\x1a\n" + b"\0" * 400, Limits()),
             "MB allowed": (jpeg, small),
             "megapixels, more": (jpeg, Limits(max_pixels=10_000)),
@@ -132,6 +133,9 @@ class ReadingTest(unittest.TestCase):
             self.assertIn(words.removeprefix("png ").removeprefix("tiff "), caught.exception.message)
             self.assertTrue(caught.exception.message.startswith("PW-1"))
             self.assertTrue(caught.exception.remedy)
+        # It begins as any TIFF does, with a stamp of the photo.
+        with self.assertRaisesRegex(UnreadablePhoto, "^PW-1.nef: is a camera's raw file"):
+            inspect_photo(tiff, "PW-1.nef")
 
 
 class WritingTest(unittest.TestCase):

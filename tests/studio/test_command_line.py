@@ -31,9 +31,12 @@ class CommandLineTest(unittest.TestCase):
         for name, data in small_photos(3).items():
             (self.photos / name).write_bytes(data)
 
-    def test_a_folder_with_a_broken_file(self) -> None:
+    def test_a_folder_with_a_broken_file_one_of_another_format_and_one_without_an_ending(self) -> None:
         # As an old disk has it: no UTF-8.
         (self.photos / "below" / os.fsdecode(b"cut_\xe9tag\xe8re.jpg")).write_bytes((self.photos / "PW-9000_pot.jpg").read_bytes()[:9000])
+        (self.photos / "PW-9000_pot.jpg").rename(self.photos / "PW-9000_pot")
+        (self.photos / "below" / "PW-9.psd").write_bytes(b"8BPS\0\1")
+        (self.photos / "list.txt").write_text("PW-9000")
         out = self.folder / "out"
         done = run(
             str(self.photos), "--sheet", "white", "--spec", "square-2000", "--out", str(out), "--report", str(self.folder / "r.json")
@@ -42,8 +45,9 @@ class CommandLineTest(unittest.TestCase):
         report = json.loads((self.folder / "r.json").read_text())
         self.assertEqual(sorted(p.name for p in out.iterdir()), [f"PW-900{i}_pot.jpg" for i in range(3)])
         self.assertEqual(len(report["photos"]), 3)
-        self.assertTrue(report["refused"][0]["source"].endswith("below/cut_étagère.jpg"))
-        self.assertIn("cut short", report["refused"][0]["reason"])
+        self.assertEqual([Path(refused["source"]).name for refused in report["refused"]], ["PW-9.psd", "cut_étagère.jpg"])
+        self.assertIn("PW-9.psd: is not a JPEG", report["refused"][0]["reason"])
+        self.assertIn("cut short", report["refused"][1]["reason"])
         for photo in report["photos"]:
             self.assertIn(photo["verdict"], ("ready", "look", "fix"))
             self.assertTrue(all({"check", "severity", "figure", "limit", "unit", "stage"} <= set(f) for f in photo["findings"]))

@@ -15,16 +15,19 @@ from yardchalk.core.checks import Finding, verdict_of, worst_first
 from yardchalk.core.checks.lot import check_lot
 from yardchalk.core.checks.unframed import unframed
 from yardchalk.core.codecs import SUFFIX, pages_of
-from yardchalk.core.codecs.reading import Limits
+from yardchalk.core.codecs.reading import CAMERA_RAW, Limits, sniff
 from yardchalk.core.deliver import MendShare, produce
 from yardchalk.core.errors import UnreadablePhoto, YardError
 from yardchalk.core.render import Render
 from yardchalk.core.settings import ListingSpec, Marks, RunSheet
 from yardchalk.studio.manifest import Manifest, ManifestRow, manifest_csv, manifest_json
-from yardchalk.studio.names import PHOTO_SUFFIXES, hidden, plan_names, readable, safe_path
+from yardchalk.studio.names import hidden, plan_names, readable, safe_path
 from yardchalk.studio.side_by_side import side_by_side
 from yardchalk.studio.writing import write_new
 
+# Endings of pictures: those that are read, and some that are not.
+_PHOTOS = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".gif", ".avif", ".heic", ".heif"}
+_OTHERS = {".bmp", ".eps", ".exr", ".hdr", ".jp2", ".jxl", ".pdf", ".psb", ".psd", ".svg", ".tga"}
 # Options of glibc's mallopt.
 _M_TRIM_THRESHOLD = -1
 _M_MMAP_THRESHOLD = -3
@@ -59,16 +62,25 @@ class RunReport(BaseModel):
 
 
 def find_photos(paths: list[str]) -> Iterator[Path]:
-    """Files as named, and in folders (with those below) all files with a photo's ending, in order of name."""
+    """Files as named, and in folders (with those below) all that are pictures by their ending or, without one, by their first bytes; in
+    order of name. Pictures of formats that are not read are among them, so that they are refused by name; a list or a note is not.
+    """
     for path in map(Path, paths):
         if path.is_dir():
             for below in sorted(path.rglob("*")):
-                if below.is_file() and below.suffix.lower() in PHOTO_SUFFIXES and not hidden(str(below.relative_to(path))):
+                if below.is_file() and not hidden(str(below.relative_to(path))) and _is_picture(below):
                     yield below
         elif path.exists():
             yield path
         else:
             raise YardError("is not there", where=str(path), remedy="Check the name")
+
+
+def _is_picture(path: Path) -> bool:
+    if path.suffix:
+        return path.suffix.lower() in _PHOTOS | _OTHERS | CAMERA_RAW
+    with path.open("rb") as file:
+        return sniff(file.read(256)) is not None
 
 
 def run_photos(

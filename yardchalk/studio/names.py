@@ -10,7 +10,6 @@ from pathlib import PurePosixPath
 
 _NUMBER = re.compile(r"[A-Za-z]{1,6}[-_ ]?\d{2,}|\d{3,}")
 _BY_CAMERA = re.compile(r"[A-Z0-9_]{4}\d{4}")  # as the Design rule for Camera File system (JEITA CP-3461) has it
-PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".gif", ".avif", ".heic", ".heif"})
 
 
 def readable(path: str) -> str:

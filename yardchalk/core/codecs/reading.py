@@ -4,6 +4,7 @@ import contextlib
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import PurePath
 from typing import Any
 
 import cv2
@@ -25,7 +26,12 @@ _FORMATS: tuple[tuple[bytes, int, str], ...] = (
     (b"GIF8", 0, "GIF"),
     (b"ftyp", 4, "HEIC"),
 )
+# Endings of what a camera's sensor gave: files that begin as TIFF does, and whose first picture is a stamp of the photo.
+CAMERA_RAW = frozenset(
+    {".3fr", ".arw", ".cr2", ".cr3", ".dng", ".erf", ".iiq", ".mos", ".nef", ".nrw", ".orf", ".pef", ".raf", ".raw", ".rw2", ".srw"}
+)
 _KNOWN = "JPEG, PNG, TIFF, WebP, GIF, AVIF or HEIC"
+_SAMPLES = "uchar", "char", "ushort", "short"  # what a channel's are, as the decoder calls them
 # Brands of the two kinds of picture that come in an ISO base media file (ISO/IEC 23008-12, annex B).
 _AVIF_BRANDS = {b"avif", b"avis"}
 _HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
@@ -86,6 +92,8 @@ def _open(data: bytes, name: str, limits: Limits, **options: Any) -> tuple[Any, 
             where=name,
             remedy="Save it smaller, or raise the limit",
         )
+    if PurePath(name).suffix.lower() in CAMERA_RAW:
+        raise UnreadablePhoto("is a camera's raw file", where=name, remedy="Develop it, and bring in a TIFF or JPEG of it")
     if kind is None:
         raise UnreadablePhoto(f"is not a {_KNOWN} picture", where=name, remedy="Export it as one of these")
     if kind == "HEIC":
@@ -97,6 +105,10 @@ def _open(data: bytes, name: str, limits: Limits, **options: Any) -> tuple[Any, 
     except pyvips.Error as error:
         raise _broken(error, data, name, kind) from None
     _check_size(image.width, image.height, name, limits)
+    if image.format not in _SAMPLES:
+        raise UnreadablePhoto(
+            "has samples of 32 bits or with a floating point", where=name, remedy="Save it with 8 or 16 bits to a channel"
+        )
     if not image.get_typeof("icc-profile-data") and image.get_typeof(_INTEROPERABILITY) and image.get(_INTEROPERABILITY)[:3] == "R03":
         image = image.copy()
         image.set_type(pyvips.GValue.blob_type, "icc-profile-data", op_rgb_profile())
