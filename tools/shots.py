@@ -228,6 +228,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "compare": compare,
     "bench": bench,
     "bench-balance": bench_balance,
+    # Before the views that leave a photo otherwise than it was.
+    "deliveries": deliveries,
     "bench-spread": bench_spread,
     "bench-contrast-map": bench_contrast,
     "bench-clip": bench_clip,
@@ -238,7 +240,6 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "try": try_sheets,
     "run-sheets": run_sheets,
     "listing-specs": listing_specs,
-    "deliveries": deliveries,
     "intake": intake,
 }
 
