@@ -1,7 +1,6 @@
 """./yard teach: render the scenes, take the photos, teach the networks, and write them where the engine reads them.
 
-The close look is taught on what the second look finds, so the second is taught first; those of burnt-out photos and of a small lamp's
-shadows go on from it.
+The close look is taught on what the second look finds, so the second is taught first; that of burnt-out photos goes on from it.
 """
 
 import argparse
@@ -14,20 +13,20 @@ import torch
 from onnx import numpy_helper
 
 from teaching.close import teach_close_look
+from teaching.lesson_plan import RATE
 from teaching.network import Network, close_look_network, second_look_network
 from teaching.scenes import BURNT, SHADOWED, prepare, prepare_burnt, prepare_drawing, prepare_pierced, prepare_shadowed
 from teaching.second import teach_second_look
 from yardchalk.core import close_look, second_look
 
 SHIPPED = Path(__file__).resolve().parents[1] / "yardchalk" / "core" / "shipped"
-LOOKS: dict[str, tuple[Callable[[], Network], Callable[[Network, Path, float], Network], int]] = {
+LOOKS: dict[str, tuple[Callable[[], Network], Callable[[Network, Path, float, float], Network], int]] = {
     "second_look": (second_look_network, teach_second_look, second_look.CHANNELS),
     "burnt_out_look": (second_look_network, partial(teach_second_look, only=BURNT), second_look.CHANNELS),
-    "shadow_look": (second_look_network, partial(teach_second_look, only=SHADOWED, rate=1e-3), second_look.CHANNELS),
+    "soft_look": (second_look_network, partial(teach_second_look, but=SHADOWED), second_look.CHANNELS),
     "close_look": (close_look_network, teach_close_look, close_look.CHANNELS),
 }
-# Those that go on from the second look's weights, and take so much of the new ones.
-_FROM_SECOND = {"burnt_out_look": 1.0, "shadow_look": 0.5}
+_FROM_SECOND = "burnt_out_look"  # goes on from the second look's weights
 _SHAPE = {0: "pictures", 2: "height", 3: "width"}  # is free
 
 
@@ -68,27 +67,25 @@ def main() -> None:
     parser.add_argument("--out", type=Path, default=SHIPPED)
     asked = parser.parse_args()
     asked.folder.mkdir(parents=True, exist_ok=True)
-    if set(asked.looks) - set(_FROM_SECOND):
+    if set(asked.looks) - {_FROM_SECOND}:
         for number in range(asked.first, asked.first + asked.scenes):
             prepare(asked.folder, number, asked.printed)
         for number in range(asked.first, asked.first + asked.pierced):
             prepare_pierced(asked.folder, number, asked.printed)
-    if set(asked.looks) - {"burnt_out_look"}:
-        for number in range(asked.drawings):
-            prepare_drawing(asked.folder, number)
-    if "shadow_look" in asked.looks:
         for number in range(asked.first, asked.first + asked.shadowed):
             prepare_shadowed(asked.folder, number)
+        for number in range(asked.drawings):
+            prepare_drawing(asked.folder, number)
     if "burnt_out_look" in asked.looks:
         for number in range(asked.first, asked.first + asked.burnt):
             prepare_burnt(asked.folder, number)
     for name, (make, teach, channels) in LOOKS.items():
         if name in asked.looks:
             network = make()
-            begun, share = name if asked.go_on is not None else "second_look", asked.go_on or _FROM_SECOND.get(name)
+            begun, share = name if asked.go_on is not None else "second_look", asked.go_on or (1.0 if name == _FROM_SECOND else None)
             if share is not None:
                 network.load_state_dict(_shipped(begun))
-            network = teach(network, asked.folder, asked.minutes)
+            network = teach(network, asked.folder, asked.minutes, RATE if share is None else RATE / 2)
             if share is not None:
                 network.load_state_dict(_mixed(_shipped(begun), network.state_dict(), share))
             _write(network, channels, asked.out / f"{name}.onnx")

@@ -34,7 +34,7 @@ def _loss(network: Network, shown: Tensor, true: Tensor) -> Tensor:
     return (off * (0.15 + near + 2 * soft) * inner).mean()
 
 
-def teach_close_look(network: Network, folder: Path, minutes: float) -> Network:
+def teach_close_look(network: Network, folder: Path, minutes: float, rate: float) -> Network:
     r = np.random.default_rng(2)
     torch.manual_seed(2)
     known, held_out = borders(folder, held_out=False), borders(folder, held_out=True)
@@ -55,4 +55,4 @@ def teach_close_look(network: Network, folder: Path, minutes: float) -> Network:
         before = (shown[:, 6:7] + 0.5 - true).abs()
         return f"partial coverage off by {float(off[soft].mean()):.4f}, before the look {float(before[soft].mean()):.4f}"
 
-    return taught(network, lambda network: _loss(network, *batch(known, r, _BATCH)), examine, minutes)
+    return taught(network, lambda network: _loss(network, *batch(known, r, _BATCH)), examine, minutes, rate)

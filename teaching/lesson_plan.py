@@ -14,7 +14,7 @@ _REPORT = 120  # s
 
 
 def taught(
-    network: Network, loss_of_step: Callable[[Network], torch.Tensor], examine: Callable[[Network], str], minutes: float, rate: float = RATE
+    network: Network, loss_of_step: Callable[[Network], torch.Tensor], examine: Callable[[Network], str], minutes: float, rate: float
 ) -> Network:
     """A network after so many minutes; `loss_of_step` takes a batch of its own, `examine` says how well it does on what is held out."""
     network.to(memory_format=torch.channels_last)

@@ -22,8 +22,7 @@ Codes = NDArray[np.uint8]
 
 SIZE = 880  # px
 CARELESS, BURNT = "-careless", "-burnt"  # at the end of a photo's name: its truth is coverage alone
-SHADOWED = "-shadowed"  # likewise: for the look that knows a small lamp's shadow
-PIERCED = "-pierced"  # likewise: of a sheet with holes
+SHADOWED, PIERCED = "-shadowed", "-pierced"  # likewise: most of them in a small lamp's light; of a sheet with holes
 _WITH_TABLE = 6  # every so many scenes the paper ends in the frame
 _FLAT = 30  # degrees; a camera that is higher looks down on things that lie
 _PHOTOS = 4  # of each scene, and as many that are taken carelessly
@@ -170,27 +169,25 @@ def _keep(path: Path, taken: Taken) -> None:
     )
 
 
-def paths_of(folder: Path, held_out: bool, only: str | None = None) -> list[Path]:
-    """All that was prepared but what is for one look alone, or `only` that, `BURNT` or `SHADOWED` with what is drawn; or what of it is held
+def paths_of(folder: Path, held_out: bool, only: str | None = None, but: str | None = None) -> list[Path]:
+    """All that was prepared but what is for one look alone, or `only` that, `BURNT`, or all `but` some, `SHADOWED`; or what of it is held
     out to see how well it goes: some photos of every twelfth scene.
     """
     examined = ("0", f"0{CARELESS}", f"0{BURNT}", f"0{SHADOWED}", f"0{PIERCED}", "drawn")
 
-    def is_for(path: Path) -> str | None:
-        own = next((end for end in (BURNT, SHADOWED) if path.stem.endswith(end)), None)
-        return SHADOWED if only == SHADOWED and path.stem.endswith("-drawn") else own
-
     def among(path: Path) -> bool:
-        mine = int(path.name[:4]) % 12 == 7
-        return mine == held_out and is_for(path) == only and not (held_out and path.stem[5:] not in examined)
+        if (int(path.name[:4]) % 12 == 7) != held_out or (held_out and path.stem[5:] not in examined):
+            return False
+        wanted = path.stem.endswith(BURNT) == (only == BURNT)
+        return wanted and not (but is not None and path.stem.endswith(but))
 
     return [path for path in sorted(folder.glob("*.npz")) if among(path)]
 
 
-def lessons(folder: Path, held_out: bool, only: str | None = None) -> list[Lesson]:
+def lessons(folder: Path, held_out: bool, only: str | None = None, but: str | None = None) -> list[Lesson]:
     """The photos that `paths_of` names."""
     out = []
-    for path in paths_of(folder, held_out, only):
+    for path in paths_of(folder, held_out, only, but):
         kept = np.load(path)
         light = kept["light"].astype(np.float32)
         out.append(Lesson(kept["looked_at"], light, kept["steps"], kept["product"], kept["truth"]))

@@ -7,7 +7,7 @@ import numpy as np
 import torch
 from torch.nn import functional
 
-from teaching.lesson_plan import RATE, taught
+from teaching.lesson_plan import taught
 from teaching.network import Network
 from teaching.scenes import Lesson, cutting, lessons
 from yardchalk.core.second_look import BLOCK, CHANNELS
@@ -61,11 +61,13 @@ def _examine(network: Network, held_out: list[Lesson]) -> str:
     return f"mse x 1000 median {np.median(errors):.2f}, mean {np.mean(errors):.2f}; iou mean {np.mean(overlaps):.4f}"
 
 
-def teach_second_look(network: Network, folder: Path, minutes: float, only: str | None = None, rate: float = RATE) -> Network:
-    """On all that was prepared but what is for one look alone; or `only` on that, by the end of its photos' names."""
+def teach_second_look(
+    network: Network, folder: Path, minutes: float, rate: float, only: str | None = None, but: str | None = None
+) -> Network:
+    """On what `paths_of` names."""
     r = np.random.default_rng(1)
     torch.manual_seed(1)
-    known, held_out = (lessons(folder, held, only) for held in (False, True))
+    known, held_out = (lessons(folder, held, only, but) for held in (False, True))
 
     def loss_of_step(network: Network) -> torch.Tensor:
         cut = [_cutting(known[r.integers(len(known))], r) for _ in range(_BATCH)]

@@ -6,7 +6,8 @@ import cv2
 import numpy as np
 
 from yardchalk.core.colour import Float, Mask
-from yardchalk.core.disputes import Seen, drop_thrown_shadows, left_to_the_rules, may_be_thrown
+from yardchalk.core.disputes import Seen, left_to_the_rules
+from yardchalk.core.disputes.openings import close_pits
 from yardchalk.core.regions import disc
 
 SHAPE = 600, 800
@@ -54,26 +55,23 @@ class Dispute:
 
 
 class DisputesTest(unittest.TestCase):
-    def test_a_small_lamps_shadow_is_dropped_where_who_knows_it_is_sure_and_the_other_is_not(self) -> None:
-        product, thrown = rectangle(*PRODUCT), rectangle(600, 160, 60, 340)
-        for shade, hue, told, before, dropped in (
-            (-0.6, 0.0, 0.05, 0.7, True),
-            (-0.6, 0.2, 0.05, 0.7, False),  # of a hue of its own
-            (0.0, 0.0, 0.05, 0.7, False),  # as light as the paper
-            (-2.0, 0.0, 0.05, 0.7, False),  # no shadow is as dark
-            (-0.6, 0.0, 0.4, 0.7, False),  # it doubts it
-            (-0.6, 0.0, 0.05, 0.95, False),  # the other does not
+    def test_a_small_pit_that_the_rules_see_nothing_of_is_none(self) -> None:
+        product, nowhere = rectangle(*PRODUCT), np.zeros(SHAPE, bool)
+        small, wide = rectangle(560, 200, 4, 30), rectangle(300, 200, 30, 30)
+        for pit, level, gaps, closed in (
+            (small, 0.3, nowhere, True),
+            (small, 0.7, nowhere, True),
+            (wide, 0.3, nowhere, False),  # is judged by itself
+            (wide, 0.7, nowhere, False),  # may be glass
+            (small, 0.3, small, False),  # so is a gap
+            (rectangle(560, 200, 60, 4), 0.3, nowhere, False),  # has a way out
+            (rectangle(597, 200, 3, 30), 0.7, nowhere, False),  # is the border
         ):
-            with self.subTest(shade=shade, hue=hue, told=told, before=before):
-                light = np.where(thrown, shade, np.where(product, DARK, PAPER))
-                ratio = np.dstack([light, light, light + np.where(product, 0.5, np.where(thrown, hue, 0))]).astype(np.float32)
-                found = np.where(product, 0.99, np.where(thrown, before, 0.01)).astype(np.float32)
-                by_shadows = np.where(product, 0.99, np.where(thrown, told, 0.01)).astype(np.float32)
-                dark = may_be_thrown(product | thrown, ratio)
-                drop_thrown_shadows(found, dark, by_shadows, ratio)
-                self.assertEqual(bool((found > 0.5)[thrown].any()), not dropped)
-                self.assertTrue((found > 0.5)[product].all())
-                self.assertEqual(bool(dark.any()), shade < 0 and hue == 0)
+            with self.subTest(level=level, closed=closed, area=np.count_nonzero(pit)):
+                found = np.where(pit, level, np.where(product, 0.99, 0.01)).astype(np.float32)
+                close_pits(found, product, gaps)
+                self.assertEqual(np.unique(found[pit & product]).tolist(), [1 if closed else np.float32(level)])
+                self.assertFalse((found > 0.5)[~product & ~pit].any())
 
     def test_the_network_gets_what_it_is_sure_of(self) -> None:
         bent = rectangle(300, 200, 150, 150) & ~rectangle(380, 200, 70, 90)
@@ -166,6 +164,15 @@ class DisputesTest(unittest.TestCase):
         # With a border to the paper it is a part of the product.
         there = at_product | (cv2.dilate(beside.view(np.uint8), disc(15)) > 0)
         self.assertEqual(Dispute(beside, 0.96, soft).settled(there), 1)
+
+    def test_of_what_reaches_the_frame_more_of_a_border_is_asked_before_it_may_be_product(self) -> None:
+        x, y, w, _ = PRODUCT
+        for wide, may_be in ((120, 1), (SHAPE[1] - x - w, 0)):
+            beside = rectangle(x + w, y + 200, wide, 200)
+            steps = rectangle(*PRODUCT) | rectangle(x + w, y + 195, 110, 10)
+            dispute = Dispute(beside, 0.84, -0.6)
+            self.assertEqual(dispute.settled(cv2.dilate(steps.view(np.uint8), disc(15)) > 0), 0)
+            self.assertEqual(float(dispute.said.may_be_product[beside].mean() > 0.8), may_be)
 
     def test_an_opening_without_a_border_is_none(self) -> None:
         x, y, w, h = 340, 230, 74, 60

@@ -51,6 +51,15 @@ class Pieces:
         top, bottom, left, right = (int(v) for v in self.boxes[label])
         return left, top, right - left, bottom - top
 
+    @property
+    def at_the_frame(self) -> Mask:
+        """Which pieces reach the picture's edge, (n + 1,) by label."""
+        h, w = self.labels.shape
+        top, bottom, left, right = self.boxes.T
+        out = (top == 0) | (left == 0) | (bottom == h) | (right == w)
+        out[0] = False
+        return out
+
     def means(self, values: Float) -> NDArray[np.float64]:
         """Mean of each channel over each piece, (n + 1, channels), of values (h, w, channels)."""
         return _sums(self.labels, self.area.size, values) / np.maximum(self.area, 1)[:, None]
@@ -68,11 +77,7 @@ def pieces_of(mask: Mask, *, diagonal: bool) -> Pieces:
 def outside_of(product: Mask) -> Mask:
     """What is not product and reaches the frame, bool (h, w); the rest of what is not product are gaps in it."""
     pieces = pieces_of(~product, diagonal=False)
-    reaching = np.zeros(pieces.area.size, bool)
-    for edge in (pieces.labels[0], pieces.labels[-1], pieces.labels[:, 0], pieces.labels[:, -1]):
-        reaching[np.unique(edge)] = True
-    reaching[0] = False
-    return pieces.chosen(reaching)
+    return pieces.chosen(pieces.at_the_frame)
 
 
 class Flood:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.backdrop import BackdropModel
 from yardchalk.core.colour import Float, Mask, linear_table
-from yardchalk.core.disputes import BURNT, Seen, drop_loose_specks, drop_thrown_shadows, left_to_the_rules, may_be_thrown
+from yardchalk.core.disputes import BURNT, Seen, drop_loose_specks, left_to_the_rules
 from yardchalk.core.networks import told_by
 from yardchalk.core.regions import disc, pieces_of
 from yardchalk.core.softness import blur_of_outline
@@ -149,23 +149,17 @@ def look_once(parts: tuple[NDArray[np.uint8], ...], light: Callable[[int, int], 
     shown = what_is_shown(small[0], light(*size), small[1], small[2])
     whole = np.zeros((1, CHANNELS, -(-size[1] // BLOCK) * BLOCK, -(-size[0] // BLOCK) * BLOCK), np.float32)
     whole[0, :, : size[1], : size[0]] = shown
-    network = "burnt_out_look" if _is_burnt_out(small[0], found_before) else "second_look"
+    # Out of focus, what was taught hard shadows takes soft print for one.
+    network = "burnt_out_look" if _is_burnt_out(small[0], found_before) else "soft_look" if soft else "second_look"
 
-    def answer(network: str) -> Float:
-        logits = told_by(network, whole)[0, 0, : size[1], : size[0]]
-        # In steps, so that the last bits of the arithmetic, which differ between processors, decide nothing.
-        return (np.rint(255 / (1 + np.exp(-logits))) / 255).astype(np.float32)
-
-    found = answer(network)
-    ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
-    dark = may_be_thrown((found > 0.5) | found_before, ratio)
-    # Out of focus it would take soft print for shadow: it was taught sharp photos.
-    if network == "second_look" and not soft and dark.any():
-        drop_thrown_shadows(found, dark, answer("shadow_look"), ratio)
+    logits = told_by(network, whole)[0, 0, : size[1], : size[0]]
+    # In steps, so that the last bits of the arithmetic, which differ between processors, decide nothing.
+    found = (np.rint(255 / (1 + np.exp(-logits))) / 255).astype(np.float32)
     there = (found > 0.5).view(np.uint8)
     area = max(cv2.countNonZero(there), 1)
     solid = cv2.countNonZero(cv2.morphologyEx(there, cv2.MORPH_OPEN, disc(_THIN))) / area
     drop_loose_specks(found, found_before)
+    ratio = np.ascontiguousarray(np.moveaxis(shown[3:6], 0, -1)) * np.float32(_PER_UNIT)
     seen = Seen.of(small[0], small[1], ratio)
     return Look(found, *left_to_the_rules(found, found_before, seen, solid < _MOSTLY_SOLID, soft))
 

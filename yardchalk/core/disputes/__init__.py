@@ -13,10 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask, off_hue
-from yardchalk.core.disputes.openings import close_doubts, close_narrow, close_print, close_unlike_paper, close_without_border
+from yardchalk.core.disputes.openings import close_doubts, close_narrow, close_pits, close_print, close_unlike_paper, close_without_border
 from yardchalk.core.disputes.telling import (
     BORDER,
-    DARKER,
     HUE_OF_ITS_OWN,
     MUCH,
     OF_A_HUE,
@@ -48,8 +47,6 @@ _SURE_OF_DEPTH, _SURE_OF_PUNCHED = 0.75, 0.55  # of a hole in shade; of one that
 _SURE_OF_HOLES, _SIEVE = 0.3, 8  # of each dark hole, where it is fairly sure of so many
 _SURE_OF_RING = 0.95  # of the inside of a ring, and of what has no border
 _SURE_IN_SOFT = 0.87  # to drop anything of a photo that is out of focus
-# Of a small lamp's shadow: how sure the network that knows it must be, coverage by the other, log light; share of the picture.
-_SURE_OF_THROWN, _DOUBTFUL, _DEEPEST, _SHRED = 0.75, 0.85, 1.3, 3e-5
 _LIKELY = 0.8  # from which on a place that the rules keep is more often a gap than not
 _LATTICE = 6  # holes that it is sure of, from which on it is one with many
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
@@ -99,28 +96,6 @@ def drop_loose_specks(found: Float, product: Mask) -> None:
     loose[np.unique(pieces.labels[product])] = False
     loose[0] = False
     found[pieces.chosen(loose)] = 0
-
-
-def may_be_thrown(found: Mask, ratio: Float) -> Mask:
-    """What of a product found (h, w) may be a small lamp's shadow: darker than the paper, and of its hue; bool (h, w)."""
-    return found & (ratio @ SHADE[0] < -DARKER) & (off_hue(ratio) < OF_A_HUE)
-
-
-def drop_thrown_shadows(found: Float, dark: Mask, by_shadows: Float, ratio: Float) -> None:
-    """Take from `found` the pieces of what is `dark`, see `may_be_thrown`, that the network which was taught a small lamp's shadows is sure
-    are one, and of which the other is not sure.
-
-    It is believed in nothing else: what it was taught cost it the sides of grey things.
-    """
-    told = (dark & (by_shadows <= 0.5)).view(np.uint8)
-    pieces = pieces_of(cv2.morphologyEx(told, cv2.MORPH_CLOSE, disc(3)) > 0, diagonal=True)
-    sure, before, shade = pieces.means(np.dstack([np.abs(2 * by_shadows - 1), found, ratio @ SHADE[0]]).astype(np.float32)).T
-    thrown = (sure > _SURE_OF_THROWN) & (before < _DOUBTFUL) & (shade > -_DEEPEST) & (pieces.area > _SHRED * found.size)
-    thrown[0] = False
-    there = pieces.chosen(thrown)
-    if there.any():
-        near = cv2.dilate(there.view(np.uint8), disc(BORDER)) > 0
-        found[near] = np.minimum(found, by_shadows)[near]
 
 
 @dataclass(frozen=True)
@@ -218,9 +193,13 @@ def left_to_the_rules(found: Float, product: Mask, seen: Seen, wires: bool, soft
     enough, no_shadow = _enough_to_add(adds, border, sides, seen)
     unsure = adds.not_enough(enough, adds.minor)
     stand |= stands(other, adds.pieces.chosen(unsure))
-    may_be_product = adds.pieces.chosen(unsure & (border > _SOMEWHAT_BORDERED) & (adds.sure > _SURE_OF_SHADOW))
+    # What reaches the frame is rather a part of a table, whose own border to the paper is sharp.
+    bounded = border > np.where(adds.pieces.at_the_frame, _BORDERED, _SOMEWHAT_BORDERED)
+    may_be_product = adds.pieces.chosen(unsure & bounded & (adds.sure > _SURE_OF_SHADOW))
     added = adds.pieces.chosen(no_shadow & (adds.sure >= _SURE_OF_BORDERED))
 
+    if not wires:
+        close_pits(found, product, dropped.where)
     stand &= ~(close_without_border(found, seen.steep) | close_unlike_paper(found, added, seen.ratio))
     may_be_print = np.zeros(found.shape, bool)
     if not wires:

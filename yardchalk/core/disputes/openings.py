@@ -1,7 +1,8 @@
 """Openings in what was found that are none: made whole, each for a reason of its own.
 
-What hardly a step parts from the product round it; what has the product's hue where the rules had lost it; print, which lets in no light
-as the paper has, or is lit as the surface that bears it; what the network only doubts; what an edge out of focus leaves open.
+A small pit that the rules see nothing of; what hardly a step parts from the product round it; what has the product's hue where the
+rules had lost it; print, which lets in no light as the paper has, or is lit as the surface that bears it; what the network only doubts;
+what an edge out of focus leaves open.
 """
 
 from typing import Literal
@@ -13,8 +14,10 @@ from yardchalk.core.colour import Float, Mask, off_hue
 from yardchalk.core.disputes.telling import BORDER, HOLE, HUE_OF_ITS_OWN, OF_ANOTHER_HUE
 from yardchalk.core.regions import disc, outside_of, pieces_of
 
+# Of a pit, px of what is looked at: how large at most; and how far from what is open, from which on what is soft is no border.
+_PIT, _WITHIN = 400, 5
 _HARDLY_BORDERED = 0.3  # share of a rim along which there is a step
-_WHOLE = 0.9  # coverage; what has more is open to no doubt
+_WHOLE, _FIRM = 0.9, 0.95  # coverage; what has more is open to no doubt, or not even soft
 _DOUBTED = 0.05  # share of what is deep in the product
 _SOFT_EDGE = 7  # px of what is looked at
 # Of an opening: px of what is looked at across, from which on some of the paper in it is as light as beside the product, in a product with
@@ -28,6 +31,24 @@ _NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
 # product; or else may be print.
 _HALF_DARK, _MAY_BE, _STROKE = 0.25, 0.06, 60
 _MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
+
+
+def close_pits(found: Float, product: Mask, gaps: Mask) -> None:
+    """Make whole the small pits in what the rules take for product: what is open without a way out and none of the `gaps` (h, w), which
+    are judged by themselves, and what is soft deep within.
+
+    The network has them where shade runs along a border, as a thrown shadow's does.
+    """
+    pieces = pieces_of(found <= 0.5, diagonal=False)
+    small = pieces.area <= _PIT
+    small[np.unique(pieces.labels[(found <= 0.5) & (gaps | ~product)])] = False
+    small[0] = False
+    shut = pieces.chosen(small)
+    deep = cv2.distanceTransform(((found > 0.5) | shut).view(np.uint8), cv2.DIST_L2, 3) > _WITHIN
+    pieces = pieces_of(deep & product & (found < _FIRM), diagonal=False)
+    small = pieces.area <= _PIT
+    small[0] = False
+    found[shut | pieces.chosen(small)] = 1
 
 
 def close_without_border(found: Float, steep: Mask) -> Mask:
