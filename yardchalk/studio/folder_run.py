@@ -79,8 +79,11 @@ def find_photos(paths: list[str]) -> Iterator[Path]:
 def _is_picture(path: Path) -> bool:
     if path.suffix:
         return path.suffix.lower() in _PHOTOS | _OTHERS | CAMERA_RAW
-    with path.open("rb") as file:
-        return sniff(file.read(256)) is not None
+    try:
+        with path.open("rb") as file:
+            return sniff(file.read(256)) is not None
+    except OSError:
+        return True  # it is said by name when its turn comes
 
 
 def run_photos(
