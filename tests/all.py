@@ -15,6 +15,8 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from pathlib import Path
 from typing import Any, NamedTuple
 
+import cv2
+
 ROOT = Path(__file__).resolve().parents[1]
 PARTS = ("lint", "core", "studio", "web", "browser")
 # In rounds: what needs no engine, tests that need one processor each, and tests that start processes of their own and wait for them.
@@ -81,7 +83,10 @@ def _side_by_side(parts: list[str]) -> Iterator[_Outcome]:
     modules = [path for part in parts if part != "lint" for path in (ROOT / "tests" / part).glob("test_*.py")]
     modules.sort(key=lambda path: -path.stat().st_size)
     names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in modules]
-    with ProcessPoolExecutor(min(4, os.cpu_count() or 1), multiprocessing.get_context("spawn")) as pool:
+    # Processors are shared out among modules; threads of one that wait for each other only take them from the next.
+    alone = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"}
+    os.environ.update(alone)
+    with ProcessPoolExecutor(min(4, os.cpu_count() or 1), multiprocessing.get_context("spawn"), cv2.setNumThreads, (1,)) as pool:
         asked = [pool.submit(_module, name) for name in names]
         asked += [pool.submit(_lint, name) for name in (_LINT if "lint" in parts else ())]
         for done in as_completed(asked):

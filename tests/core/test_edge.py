@@ -91,6 +91,27 @@ class SolvingTest(unittest.TestCase):
             self.assertEqual(float(solved[316:325, 355:366].min()), 1)
             self.assertLess(float(solved[gap]), 0.1)
 
+    def test_farther_inside_an_even_outline_than_the_lens_reaches_all_is_solid_and_among_fibres_it_is_not(self) -> None:
+        light = with_edge().decisions.backdrop.light(800, 600)
+        pale = np.s_[290:330, 500:538]  # of the pot's side, which is even, 6 px inside its outline
+        painted = np.zeros(MADE.alpha.shape, bool)
+        painted[pale] = True
+        for fibres, wider in ((False, None), (True, None), (False, painted)):
+            with self.subTest(fibres=fibres, painted=wider is not None):
+                alpha = MADE.alpha.copy()
+                alpha[pale] = 0.8
+                if fibres:
+                    alpha[270:350:6, 528:] = alpha[271:350:6, 528:] = 0
+                share = alpha[..., None]
+                pixels = to_coded(share * MADE.product + (1 - share) * light[..., :3], np.uint8)
+                described = describe_band(pixels, Matte(alpha, alpha < 0, np.ones_like(alpha), 0.8, alpha >= 0, wider), light)
+                for solved in (described.alpha, refine(described, pixels, (800, 600), 0, 0).alpha):
+                    within = solved[295:325, 505:520]
+                    if fibres or wider is not None:
+                        self.assertLess(float(within.mean()), 0.95)
+                    else:
+                        self.assertEqual(float(within.min()), 1)
+
     def test_colours_and_backdrop_together_beat_either_in_a_contact_shadow(self) -> None:
         dark = SCENE.but(shadow=0.85, colour=(120, 84, 70)).made()
         render = with_edge(dark.jpeg)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from yardchalk.core.colour import Float, Mask, decode, encode
 from yardchalk.core.compiled import compiled
-from yardchalk.core.regions import pieces_of
+from yardchalk.core.regions import disc, pieces_of
 from yardchalk.core.stages.edge.contour import USUAL_SPREAD, coverage_at, measured_spread, signed_distance
 from yardchalk.core.stages.edge.first import drop_crumbs, drop_tongues
 from yardchalk.core.stages.edge.matte import (
@@ -33,6 +33,12 @@ _LACKS, _GAP = 0.02, 0.4  # of full coverage: nothing that is seen; and coverage
 _HELD = 0.75  # how far coverage is held to the close look along smooth outlines, 0..1
 _EXPLAINED, _RAGGED = 0.04, 0.10  # mean of what a smooth outline leaves unexplained: nothing of note, and no outline at all
 _RAGGED_REACH = 9  # px
+_SURELY, _GLINT = 0.6, 0.2  # coverage from which on a place may be solid, and from which on it shows no backdrop, so is no gap
+_LEAST_SPREAD = 0.8  # px
+_TENTH, _TENTHS_OFF = 0.1, 1.28  # of coverage; and how many spreads of an edge from its outline as much is there, or lacks
+_SEEN_WITHIN = 4.5  # px; as deep inside it is seen whether an edge is out of focus
+# px wide is what makes an outline uneven; px round a place that are looked at; and px² of it by px of outline, from which on that is uneven
+_UNEVEN_WIDTH, _UNEVEN_REACH, _UNEVEN = 5, 41, 0.2
 _ALONG = 31  # px; within which how colour changes towards the rim is taken to be the same
 # Share of the product's light at the rim, by which it may differ: less is left to chance in coverage where the outline is known better.
 _FRONT_SPREAD, _LOOKED_FRONT = 0.03, 0.1
@@ -126,12 +132,45 @@ def _described(pixels: NDArray[np.uint8], matte: Matte, light: Float, settings: 
     solid = fine.sum() < (1 - SOLID) * fine.size if settings.solid is None else settings.solid
     if solid and settings.width is None:
         drop_tongues(weighed, max(_TONGUE, OPEN_SPREADS * spread), settings.crumb, matte.wider)
-    filled = _fill_pinholes(weighed, thin, settings.crumb)
+    filled = _fill_pinholes(weighed, thin, settings.crumb) | _fill_within(weighed, spread, matte.wider)
     # Where nothing is left, nothing comes back at another size; nor does what was filled.
     near = cv2.dilate((weighed > 0).view(np.uint8), np.ones((3, 3), np.uint8)) > 0
     index = np.where(near & ~filled, index, 0)
     beyond = np.where(weighed > 0.5, np.float32(wide), np.float32(-open_))
     return replace(made, alpha=weighed, index=index, distance=np.where(index > 0, distance, beyond))
+
+
+def _fill_within(alpha: Float, spread: float, wider: Mask | None) -> Mask:
+    """Fill what lies farther inside an even outline than the lens spreads an edge, and so cannot be mixed with any backdrop; in place.
+
+    Pale sides and glints look as if something behind them showed. Where an edge is out of focus, the outline is soft all along it. Where
+    an outline is not even, as that of fibres and folds, paper may well show between them; and where a person says that detail is. Returns
+    what was filled, bool (h, w).
+    """
+    pieces = pieces_of(alpha <= 0.5, diagonal=True)
+    gap = np.zeros(pieces.area.size, bool)
+    gap[pieces.labels[alpha <= _GLINT]] = True
+    gap[0] = False
+    inside = 1 - pieces.chosen(gap).view(np.uint8)
+    into = cv2.distanceTransform(inside, cv2.DIST_L2, 5)
+    spread = max(spread, _LEAST_SPREAD)
+    deep = (into > OPEN_SPREADS * spread) & ((alpha > _SURELY) | (pieces.labels > 0)) & (alpha < 1)
+    if wider is not None:
+        deep &= ~wider
+    rows, columns = np.nonzero(deep)
+    opened, closed = (cv2.morphologyEx(inside, how, disc(_UNEVEN_WIDTH)) for how in (cv2.MORPH_OPEN, cv2.MORPH_CLOSE))
+    soft_beyond = (alpha > _TENTH) & (inside == 0)
+    soft_within = (alpha < 1 - _TENTH) & (into > 0) & (into < _SEEN_WITHIN)
+    outline = inside - cv2.erode(inside, np.ones((3, 3), np.uint8))
+    beyond, within, uneven, along = (
+        cv2.boxFilter(mask.view(np.uint8), cv2.CV_16U, (_UNEVEN_REACH, _UNEVEN_REACH), normalize=False)[rows, columns].astype(np.float32)
+        for mask in (soft_beyond, soft_within, closed - opened, outline)
+    )
+    here = np.maximum(beyond, within) / (_TENTHS_OFF * np.maximum(along, 1))
+    solid = (into[rows, columns] > OPEN_SPREADS * np.maximum(here, spread)) & (uneven <= _UNEVEN * along)
+    deep[rows, columns] = solid
+    alpha[deep] = 1
+    return deep
 
 
 def _fill_pinholes(alpha: Float, thin: Mask, least: float) -> Mask:
