@@ -84,8 +84,7 @@ def _side_by_side(parts: list[str]) -> Iterator[_Outcome]:
     modules.sort(key=lambda path: -path.stat().st_size)
     names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in modules]
     # Processors are shared out among modules; threads of one that wait for each other only take them from the next.
-    alone = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"}
-    os.environ.update(alone)
+    os.environ.update({"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"})
     with ProcessPoolExecutor(min(4, os.cpu_count() or 1), multiprocessing.get_context("spawn"), cv2.setNumThreads, (1,)) as pool:
         asked = [pool.submit(_module, name) for name in names]
         asked += [pool.submit(_lint, name) for name in (_LINT if "lint" in parts else ())]
