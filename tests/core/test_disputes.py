@@ -136,8 +136,9 @@ class DisputesTest(unittest.TestCase):
         # A rim's shadow, and one that falls off softly or the light on round print, each as light as the paper at one end or nowhere.
         penumbra = 1 / (1 + np.exp((across - 0.6) * 40))
         lights = (-0.5 * penumbra, -0.8 * penumbra - 0.2, -0.6 * across**2, -(across**2) - 0.2)
+        lit_from_a_side = -0.9 * (1 - np.broadcast_to(across, SHAPE)) ** np.float32(1.5) - np.float32(0.05)
         shadow, deep, turned, round_off = (np.broadcast_to(light, SHAPE).astype(np.float32) for light in lights)
-        of_wide = ((-0.2, 0), (shadow, 1), (deep, 0), (turned, 1), (round_off, 0))
+        of_wide = ((-0.2, 0), (shadow, 1), (deep, 0), (turned, 1), (round_off, 0), (lit_from_a_side, 0), (lit_from_a_side + 0.05, 1))
         of_narrow = ((-0.2, 0), (shadow, 1), (deep, 1), (turned, 1), (round_off, 0))
         for hole, light, share in (*((wide, *case) for case in of_wide), *((narrow, *case) for case in of_narrow)):
             self.assertEqual(Dispute(hole, 0.97, light).settled(), share)
