@@ -30,9 +30,9 @@ _NARROW, _EVENLY, _PATCH, _ENOUGH_TO_FIT = 8, 0.02, 48, 24
 # Log light that half of what is evenly lit, and no wider (px), is darker than the backdrop: then it is print if the rules take it for
 # product; or else may be print.
 _HALF_DARK, _MAY_BE, _STROKE = 0.25, 0.06, 60
-# Log light that half of a wide opening, and all but all of it, is darker than the backdrop if it is a patch that the rules have, whatever
-# the paper is beside it: a shadow that fell so deep on the paper within would leave some of it in the light.
-_HALF_DEEP, _ALL_SHADED = 0.35, 0.04
+# Log light that half of a wide opening, and nearly all of it, is darker than the backdrop: then it is a patch if the rules take it for
+# product, however dark the paper is beside it. So deep a shadow on paper within would leave some of it in the light.
+_HALF_SHADED, _ALL_SHADED = 0.35, 0.04
 _MOSTLY, _BESIDE = 0.95, 0.5  # quantiles: of the shades in an opening, and of those just outside, which may lie in shadow too
 
 
@@ -91,7 +91,7 @@ def _closed(found: Float, openings: Mask, outside: Mask) -> Mask:
 
 
 def close_print(found: Float, shade: Float, product: Mask) -> tuple[Mask, Mask]:
-    """Make whole the openings that are wide but let in no light as the paper has, and those dim but evenly lit.
+    """Make whole the openings that are wide but let in no light as the paper has, or are mostly much darker, and those dim but evenly lit.
 
     Which, and which of the others may be such, since only some of it is as light: bool (h, w).
 
@@ -131,8 +131,8 @@ def _told_by_light(
     middle, lightest = np.quantile(light, (0.5, _MOSTLY))
     paper = min(0.0, float(np.quantile(beside, _BESIDE))) if beside.size else 0.0
     nowhere_as_light = lightest < paper - _NEVER_AS_LIGHT
-    deep = few and by_the_rules and middle < -_HALF_DEEP and lightest < -_ALL_SHADED
-    if (nowhere_as_light and width >= (_WIDE if few else _WIDE_IN_ANY)) or (deep and width >= _WIDE):
+    shaded = few and by_the_rules and middle < -_HALF_SHADED and lightest < -_ALL_SHADED
+    if (nowhere_as_light or shaded) and width >= (_WIDE if few else _WIDE_IN_ANY):
         return "wide"
     dim = lightest < -_NEVER_AS_LIGHT if few else nowhere_as_light
     # A soft shadow in a handle is as even.
