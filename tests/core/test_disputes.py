@@ -22,10 +22,12 @@ def rectangle(x: int, y: int, w: int, h: int) -> Mask:
 
 
 class Dispute:
-    """The rules have a dark square on paper; the network has `other` of it otherwise, and is so sure of that."""
+    """The rules have a dark square on paper, or another product; the network has `other` of it otherwise, and is so sure of that."""
 
-    def __init__(self, other: Mask, sure: float, light: float | Float = PAPER, printed: Mask | None = None) -> None:
-        self.product = rectangle(*PRODUCT)
+    def __init__(
+        self, other: Mask, sure: float, light: float | Float = PAPER, printed: Mask | None = None, product: Mask | None = None
+    ) -> None:
+        self.product = rectangle(*PRODUCT) if product is None else product
         shade = np.where(self.product, DARK, PAPER)
         shade = np.where(other, light, shade)
         if printed is not None:
@@ -37,16 +39,16 @@ class Dispute:
         self.found: Float = np.where(told, 0.5 + off, 0.5 - off).astype(np.float32)
         self.shade: Float = shade.astype(np.float32)
 
-    def settled(self, steep: Mask | None = None, blue: Float | float = 0, soft: bool = False) -> float:
-        """Share of what is disputed that the network gets; `blue` is what blue has beyond its light, log light."""
+    def settled(self, steep: Mask | None = None, blue: Float | float = 0, soft: bool = False, burnt: bool = False) -> float:
+        """Share of what is disputed that the network gets; `blue` is what blue has beyond its light, log light; `burnt`, all of it."""
         if steep is None:
             steps = cv2.morphologyEx(self.shade, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) > 0.2
             steep = cv2.dilate(steps.view(np.uint8), disc(7)) > 0
-        nowhere = np.zeros(SHAPE, bool)
+        burnt_out = self.other if burnt else np.zeros(SHAPE, bool)
         self.said = left_to_the_rules(
             self.found,
             self.product,
-            Seen(np.dstack([self.shade, self.shade, self.shade + blue]).astype(np.float32), steep, nowhere),
+            Seen(np.dstack([self.shade, self.shade, self.shade + blue]).astype(np.float32), steep, burnt_out),
             wires=False,
             soft=soft,
         )
@@ -55,6 +57,20 @@ class Dispute:
 
 
 class DisputesTest(unittest.TestCase):
+    def test_a_burnt_out_side_lies_between_what_the_rules_see_of_a_product_and_a_shadow_beyond_it(self) -> None:
+        square = rectangle(*PRODUCT)
+        rim_and_base = square | rectangle(600, 100, 60, 40) | rectangle(600, 460, 60, 40)
+        side, narrow = rectangle(600, 140, 60, 320), rectangle(600, 140, 12, 40)
+        for product, other, burnt, kept in (
+            (square, side, True, False),
+            (rim_and_base, side, True, True),
+            (square, side, False, True),  # is paper, or felt: told by how sure it is
+            (square, narrow, True, True),  # is little
+            (rectangle(560, 140, 40, 320), side, True, True),  # is most of the product
+        ):
+            with self.subTest(burnt=burnt, kept=kept, areas=(np.count_nonzero(product), np.count_nonzero(other))):
+                self.assertEqual(Dispute(other, 0.99, -0.02, product=product).settled(burnt=burnt), float(kept))
+
     def test_a_small_pit_that_the_rules_see_nothing_of_is_none(self) -> None:
         product, nowhere = rectangle(*PRODUCT), np.zeros(SHAPE, bool)
         small, wide = rectangle(560, 200, 4, 30), rectangle(300, 200, 30, 30)

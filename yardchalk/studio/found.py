@@ -15,7 +15,7 @@ from yardchalk.core.stages.edge.matte import Solution
 from yardchalk.store.files import FileStore
 
 # Part of every key, and of every run's: a new engine computes everything anew.
-ENGINE = "54"
+ENGINE = "55"
 _FRAME: TypeAdapter[FrameMarks | None] = TypeAdapter(FrameMarks | None)
 
 

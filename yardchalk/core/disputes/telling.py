@@ -47,6 +47,14 @@ def shaded(pieces: Pieces, ratio: Float) -> tuple[Mask, Mask]:
     return mean < -_IN_SHADE, square - mean**2 > _UNEVEN**2
 
 
+def within_hulls(pieces: Pieces, product: Mask) -> NDArray[np.float64]:
+    """Share of each piece that lies within the convex hull of a piece of the product, bool (h, w): float64 (n,)."""
+    hulls = np.zeros(product.shape, np.uint8)
+    for outline in cv2.findContours(product.view(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)[0]:
+        cv2.fillConvexPoly(hulls, cv2.convexHull(outline), 1)
+    return pieces.means(hulls[..., None].astype(np.float32))[:, 0]
+
+
 def told_by_shape(pieces: Pieces, ratio: Float, deep: Mask) -> tuple[Float, Mask]:
     """Which pieces are even and bent round what is plainly of another light or hue, as a label's paper is round its print, or have it lie
     within them, which nothing does in a gap; and which are of the paper's hue, convex and of one piece, as a hole is that was cut or
