@@ -95,6 +95,10 @@ class TruthTest(unittest.TestCase):
                 if handling == "noise of 5 levels":
                     self.assertLess(figures["mse"], 0.5, "nor anything beside its border, as the close look has it in so much noise")
 
+    def test_where_the_paper_is_burnt_out_a_shadow_is_no_product(self) -> None:
+        _, matte, alpha = worked("PW-8411")
+        self.assertGreater(score(matte, alpha)["iou"], 0.96)
+
     def test_where_the_matte_fails_a_finding_points_at_it(self) -> None:
         for number in ("PW-8206", "PW-3139"):
             with self.subTest(number):

@@ -53,9 +53,9 @@ _LATTICE = 6  # holes that it is sure of, from which on it is one with many
 _MOST = 0.5  # of the product that the rules found; so much at once is not dropped, unless it is the inside of a ring
 _LIGHTER = 0.022  # log light beyond the backdrop's, from which on a hole is none: what is seen through one is not lighter
 _NO_SHADOWS, _WIDE_SHADOW = 0.4, 0.01  # log light; share of the picture
-# Of what is partly burnt and much, but less than half of the product: share within hulls of it; with less it is a shadow before paper that
-# burns out, since a side as white as that lies between what the rules see of a product.
-_WITHIN, _LESS_THAN_HALF = 0.3, 0.5
+# What it would add and is partly burnt out: share within hulls of the product, below which it lies beside it; and of the product's area,
+# beyond which the rules see too little of that to tell.
+_WITHIN, _MORE_THAN_HALF = 0.3, 0.5
 # What it would add has a border to the paper, as no paper with a grain has, and no reflection: shares of that border along which there is
 # a step, mostly and at all. It is no shadow either, if as light as the paper, log light, or of a hue of its own; how sure it must be then.
 _BORDERED, _SOMEWHAT_BORDERED, _AS_LIGHT, _SURE_OF_BORDERED = 0.35, 0.2, -0.1, 0.78
@@ -268,9 +268,12 @@ def _enough_to_add(adds: _Disputed, border: Float, sides: _Sides, seen: Seen) ->
     # Where product and paper are burnt out the rules find no border, and no grain looks like felt.
     enough = np.where(much, np.where(burnt, _SURE_OF_BURNT, _SURE_OF_MUCH), _SURE_TO_ADD)
     enough[no_shadow] = _SURE_OF_BORDERED
-    enough[~burnt & shadows(adds.pieces, seen.ratio, seen.steep, sides.looked & sides.product, sides.outside)] = np.inf
-    less = adds.pieces.area < _LESS_THAN_HALF * cv2.countNonZero(sides.product.view(np.uint8))
-    enough[much & burnt & less & (within_hulls(adds.pieces, sides.product) < _WITHIN)] = np.inf
+    # A shadow is told by its borders; where the outer one is burnt out, by where it lies: a side as white as the paper lies between what
+    # the rules see of a product, unless they see little of it.
+    little = adds.pieces.area > _MORE_THAN_HALF * cv2.countNonZero(sides.product.view(np.uint8))
+    beside = much & ~little & (within_hulls(adds.pieces, sides.product) < _WITHIN)
+    borders = shadows(adds.pieces, seen.ratio, seen.steep, sides.looked & sides.product, sides.outside)
+    enough[np.where(burnt, beside, borders)] = np.inf
     # A gap that the rules saw, and it does not, is a label or a highlight.
     enough[adds.share(sides.rules_outside) < 0.5] = _SURE_TO_CLOSE
     return enough, no_shadow
